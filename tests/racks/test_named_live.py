@@ -7,9 +7,8 @@ from typing import Any
 
 import pytest
 from sqlalchemy import select
-from tests.building.at_racks import Ask, at_a_rack, until
+from tests.building.at_racks import Ask, at_a_rack, done, landed, made_rack, moved, until
 from tests.building.database import Database
-from tests.building.named import free_port
 
 from canaleta.plant.database import tables as t
 from canaleta.racks import mqtt
@@ -17,42 +16,6 @@ from canaleta.standins.server import StandIns
 
 PT, ZV = 1, 45
 """A pressure, and an output of 0…100 %."""
-
-
-async def done(ask: Ask, *operations: dict[str, Any]) -> Any:
-    answer = await ask("POST", "/api/hardware", {"operations": list(operations), "apply": True})
-    assert answer.status_code == 200, answer.json
-    return answer.json
-
-
-async def made_rack(ask: Ask, link: str) -> tuple[int, int]:
-    """(rack, module) of a new stand-in rack with eight inputs."""
-    await done(ask, {"do": "add rack", "cabinet": 1, "name": "net", "stand_in": True, "link": link, "port": free_port(), "period_ms": 100})  # fmt: skip
-    rack = (await ask("GET", "/api/cabinets")).json["cabinets"][0]["racks"][-1]["rack"]
-    await done(ask, {"do": "add module", "rack": rack, "type": "ai8-ui"})
-    (module,) = (await ask("GET", "/api/cabinets")).json["cabinets"][0]["racks"][-1]["modules"]
-    assert (await ask("POST", f"/api/racks/{rack}/stand-in")).status_code == 200
-    return rack, module["module"]
-
-
-async def landed(ask: Ask, module: int) -> None:
-    """The pressure of the burner goes over to the first channel."""
-    await moved(ask, PT, (await channels_of(ask, module))[0]["address"])
-
-
-async def channels_of(ask: Ask, module: int) -> Any:
-    cabinets = (await ask("GET", "/api/cabinets")).json["cabinets"]
-    return next(m["channels"] for c in cabinets for r in c["racks"] for m in r["modules"] if m["module"] == module)
-
-
-async def moved(ask: Ask, point: int, to: str) -> None:
-    """A point goes over to another channel."""
-    cabinets = (await ask("GET", "/api/cabinets")).json["cabinets"]
-    every = [ch for c in cabinets for r in c["racks"] for m in r["modules"] for ch in m["channels"]]
-    was = next(ch["address"] for ch in every if ch["point"] == point)
-    edit = {"point": point, "field": "channel", "was": was, "text": to}
-    answer = await ask("POST", "/api/proposals", {"edits": [edit], "apply": True})
-    assert answer.status_code == 200, answer.json
 
 
 @pytest.mark.parametrize("link", ["OPC UA", "MQTT"])

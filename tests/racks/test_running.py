@@ -8,15 +8,13 @@ from datetime import date, timedelta
 from typing import Any
 
 import pytest
-from sqlalchemy import insert
 from tests.building.at_racks import PT, TE, at_a_rack, edit
 from tests.building.database import Database
+from tests.building.issuing import issue
 from tests.building.people import Person, app_on
 
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.cli import main
-from canaleta.exchange.project import project_of
-from canaleta.plant.changes.revisions import put_up
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.image_cache import ImageCache
 from canaleta.standins.server import StandIns
@@ -25,19 +23,6 @@ TE_2101 = layout_of(demo_plant()).first_settings[3] + 1
 """The register that the mode of the first thermocouple stands in."""
 REAL_8, REAL_7_5 = [0x4100, 0x0000], [0x40F0, 0x0000]
 """8.0 and 7.5 by IEEE 754, the high word first."""
-
-
-def issue(database: Database) -> None:
-    """The list as it stands, issued: signatures are another test's matter."""
-    made = put_up(
-        database.engine, ImageCache(database.engine), lambda c, image: project_of(c, image).model_dump(mode="json"),
-        "A", "", "for trying", "ana",
-    )  # fmt: skip
-    with database.owner.begin() as connection:
-        for meaning in ("checked", "issued"):
-            connection.execute(
-                insert(t.signature).values(revision=made.id, meaning=meaning, who="bru", name="Bru", hash="")
-            )
 
 
 def told(answer: Any) -> list[tuple[str, str, str, str, str]]:
@@ -114,7 +99,7 @@ def test_a_difference_is_kept_with_a_reason_until_its_day_or_until_it_is_another
     async def visit(ask: Any, made: StandIns) -> None:
         await made.racks[1].server.async_setValues(1, 6, TE_2101, [41])
         (one,) = (await ask("POST", "/api/running/1")).json["parameters"]
-        item = {name: one[name] for name in ("point", "field", "running")}
+        item = {name: one[name] for name in ("entity_id", "field", "running")}
         for until, says in (("soon", "is no day"), ("2020-01-01", "has passed")):
             refused = await ask("POST", "/api/running/keep", {"items": [item], "reason": "a T is in", "until": until})
             assert refused.status_code == 422

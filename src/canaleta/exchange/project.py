@@ -69,7 +69,7 @@ class _Part(BaseModel):
 class ProjectModule(_Part):
     """A module in its place on the rail, passive items counted, by the key of its type. `slot` is that place;
     wired: unused channels, from 0, that are wired to the strip; off: those that are switched off. names, remarks: of channels in their order, at a rack
-    that is reached by name, and as people say of them."""
+    that is reached by name, and as people say of them. firmware: the one that it is to have."""
 
     slot: int = Field(ge=0, le=999)
     type: str
@@ -79,10 +79,11 @@ class ProjectModule(_Part):
     label: str = Field(default="", max_length=40)
     comment: str = Field(default="", max_length=400)
     remarks: list[Annotated[str, Field(max_length=200)]] = Field(default_factory=list, max_length=64)
+    firmware: str = Field(default="", max_length=40)
 
 
 class ProjectRack(_Part):
-    """A rack and how it is reached. stand_in: a simulated one."""
+    """A rack and how it is reached. stand_in: a simulated one; head: what its head is to say of itself."""
 
     name: str = Field(min_length=1, max_length=40)
     host: str = Field(max_length=200)
@@ -99,6 +100,7 @@ class ProjectRack(_Part):
     username: str = Field(default="", max_length=80)
     trusted: str = Field(default="", max_length=64)
     quiet_s: int = Field(default=0, ge=0, le=86_400)
+    head: str = Field(default="", max_length=200)
     modules: list[ProjectModule]
 
 
@@ -271,6 +273,7 @@ def _rack(layout: Layout, rack: Rack) -> ProjectRack:
             label=m.label,
             comment=m.comment,
             remarks=list(m.remarks),
+            firmware=m.firmware,
         )
         for m in layout.modules_of(rack.id)
     ]
@@ -290,6 +293,7 @@ def _rack(layout: Layout, rack: Rack) -> ProjectRack:
         username=rack.username,
         trusted=rack.trusted,
         quiet_s=rack.quiet_s,
+        head=rack.head,
         modules=modules,
     )
 
@@ -420,6 +424,7 @@ def layout_of_project(project: Project) -> Layout:
                 r.username,
                 r.trusted,
                 r.quiet_s,
+                r.head,
             )
             racks[rack.id] = rack
             for place, m in enumerate(_without_gaps(r.modules), start=1):
@@ -434,6 +439,7 @@ def layout_of_project(project: Project) -> Layout:
                     m.comment,
                     tuple(m.remarks),
                     tuple(m.off),
+                    m.firmware,
                 )
     types = {kind.key: kind for kind in project.module_types}
     if any(m.type_key == KEPT_FREE for m in modules.values()):

@@ -6,12 +6,10 @@ import json
 from pathlib import Path
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.hardware.running import Issued
 from canaleta.host.steps import TroubleError, say
 from canaleta.host.upkeep import database_of
 from canaleta.plant.changes import seed
-from canaleta.plant.changes.revisions import document_of, newest_issue, points_of
-from canaleta.plant.checks.running import Look, look_at
+from canaleta.plant.checks.running import Look, look_at, tells_of_itself, was_issued
 from canaleta.plant.records.image_cache import ImageCache
 
 __all__ = ["APART", "BLIND", "compare_racks"]
@@ -22,14 +20,13 @@ WHO = "compare"
 
 
 def compare_racks(data: Path, cabinet: str, as_json: bool) -> int:
-    """Read every rack that reports settings, of one cabinet or of all, and say what is apart. Returns 0 where all is clean."""
+    """Read every rack that tells anything of itself, of one cabinet or of all, and say what is apart. Returns 0 where all is clean."""
     looks: list[tuple[str, Look]] = []
     with database_of(data) as (_, engine):
         with engine.connect() as connection:
             if not seed.has_plant(connection):
                 raise TroubleError("there is no plant in this database", "start it, or load one")
-            newest = newest_issue(connection)
-            issued: Issued = points_of(document_of(connection, newest.id)) if newest else {}
+            issued = was_issued(connection)
         image = ImageCache(engine).current()
         layout = image.layout
         names = {c.name.casefold(): c.id for c in layout.cabinets.values()}
@@ -37,7 +34,8 @@ def compare_racks(data: Path, cabinet: str, as_json: bool) -> int:
             raise TroubleError(f"there is no cabinet {cabinet}", f"it is one of {', '.join(sorted(names))}")
         types = list((module_types() | layout.types).values())
         for rack in layout.racks.values():
-            if rack.by_name or (cabinet and rack.cabinet != names[cabinet.casefold()]):
+            elsewhere = cabinet and rack.cabinet != names[cabinet.casefold()]
+            if elsewhere or not tells_of_itself(image, rack.id):
                 continue
             name = f"{layout.cabinets[rack.cabinet].name} rack {rack.name}"
             looks.append((name, look_at(engine, image, issued, rack.id, WHO, types)))

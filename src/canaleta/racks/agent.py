@@ -30,6 +30,7 @@ from canaleta.plant.live.trends import TREND_CHANNEL, borne_out, forget_before
 from canaleta.plant.live.walking import forget_found_before
 from canaleta.racks.context import Context
 from canaleta.racks.digesting import Digester
+from canaleta.racks.nightly import NightlyLooks
 from canaleta.racks.scanner import Scanner
 from canaleta.racks.sharing import bundles, over_share, to_take
 from canaleta.racks.source import SignalSource
@@ -41,6 +42,8 @@ TEND_S = 1.0
 LOOK_S = 5.0
 """How often commands are looked for without having been told of one."""
 FORGET_S = 3600.0
+DAILY_S = 30.0
+"""How often one asks whether it is time to look at the racks again."""
 
 
 class Agent:
@@ -52,7 +55,8 @@ class Agent:
         self.held: dict[int, int] = {}
         self._seq_moved = asyncio.Event()
         self._temporary_moved = True
-        self._renewed = self._forgotten = self._looked_at = 0.0
+        self._renewed = self._forgotten = self._looked_at = self._compared = 0.0
+        self._nightly = NightlyLooks(self.context)
 
     async def run(self) -> None:
         """Scan until cancelled. Racks that appear or vanish are taken up or let go at the next look."""
@@ -109,6 +113,9 @@ class Agent:
                 tasks[rack] = asyncio.create_task(Scanner(self.context, self.digester, rack, epoch).run())
         for rack in set(tasks) - set(self.held):
             await _ended({tasks.pop(rack)})
+        if loop.time() - self._compared >= DAILY_S and self.held:
+            self._compared = loop.time()
+            self._nightly.begin(image, self.held)
         if loop.time() - self._forgotten >= FORGET_S:
             self._forgotten = loop.time()
             await asyncio.to_thread(self._forget, image.conventions.trend_days)

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
 from canaleta.core.hardware.forcing import Write
 from canaleta.core.hardware.settings import read_runs, settings_size
 from canaleta.core.live.alarms import Event
+from canaleta.core.model.layout import Rack
+from canaleta.core.model.links import in_turn
 from canaleta.core.model.register_tables import Table
 from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.text import TextError
@@ -20,7 +23,7 @@ from canaleta.plant.live.scan_store import store_transitions
 from canaleta.racks.context import Context
 from canaleta.racks.life import RackLife
 from canaleta.racks.reader import RackAnsweredError, RackSilentError, peeked, tested, tried
-from canaleta.racks.readers import AnyReader, browsed, reader_of, tested_by_name, written_by_name
+from canaleta.racks.readers import AnyReader, browsed, looked_up, reader_of, tested_by_name, written_by_name
 from canaleta.racks.source import SourceError
 
 __all__ = ["done"]
@@ -130,6 +133,8 @@ async def _pair(context: Context, command: Command) -> Outcome:
     if rack is None:
         return Outcome.failed("there is no such rack")
     places = read_pair(str(target["at"]))
+    if rack.by_name:
+        return await _named_pair(context, rack, [place.name for place in places], target)
     rack_map = RackMap.of(image.layout, command.rack)
     async with reader_of(context.engine, rack, rack_map, 2.0) as reader:
         if given := target.get("write"):
@@ -143,16 +148,38 @@ async def _pair(context: Context, command: Command) -> Outcome:
     return Outcome(Ended.DONE, answer={"counts": read})
 
 
+async def _named_pair(context: Context, rack: Rack, names: Sequence[str], target: dict[str, Any]) -> Outcome:
+    """The same where the controller has names."""
+    if given := target.get("write"):
+        if not target.get("stand_in") and not await asyncio.to_thread(_is_armed, context, rack.id):
+            return Outcome.failed("writing to this rack is not armed: nothing was written")
+        for name, count in zip(names, given, strict=True):
+            await written_by_name(context.engine, rack, name, float(count))
+    there = (await looked_up(context.engine, rack, names, []))["names"]
+    if missing := [name for name in names if there.get(name) is None]:
+        return Outcome.failed(f"the rack has no number behind {missing[0]}")
+    return Outcome(Ended.DONE, answer={"counts": [there[name] for name in names]})
+
+
 async def _numbers(context: Context, command: Command) -> Outcome:
     """Write numbers that a controller keeps, each in one request and read back, so that the answer tells of each what became
     of it. Only while the rack is armed."""
     image = await asyncio.to_thread(context.cache.current)
     rack = image.layout.racks.get(command.rack)
-    if rack is None or rack.by_name:
-        return Outcome.failed("there is no such rack with registers")
+    if rack is None:
+        return Outcome.failed("there is no such rack")
     if not await asyncio.to_thread(_is_armed, context, command.rack):
         return Outcome.failed("writing to this rack is not armed any more: nothing was written")
     results = []
+    if rack.by_name:
+        for name, number in command.target["names"]:
+            try:
+                await written_by_name(context.engine, rack, str(name), float(number))
+                says = ""
+            except RackSilentError as error:
+                says = str(error)
+            results.append({"done": not says, "says": says})
+        return Outcome(Ended.DONE, answer={"results": results})
     async with reader_of(context.engine, rack, RackMap.of(image.layout, rack.id), 2.0) as reader:
         for register, words in command.target["writes"]:
             try:
@@ -205,7 +232,10 @@ async def _settings(context: Context, command: Command) -> Outcome:
         says, look, words = await tested(rack, rack_map, size)
         return Outcome(Ended.DONE, answer={"says": says, "look": look, "words": words})
     if rack.by_name:
-        return Outcome.failed(f"a rack that is reached by {rack.link} has no settings that could be read here")
+        target = command.target
+        if command.kind != "read" or "names" not in target:
+            return Outcome.failed(f"a rack that is reached by {rack.link} has no settings that could be read here")
+        return Outcome(Ended.DONE, answer=await looked_up(context.engine, rack, target["names"], target["nodes"]))
     async with reader_of(context.engine, rack, rack_map, 2.0) as reader:
         if command.kind == "write" and not await asyncio.to_thread(_is_armed, context, command.rack):
             return Outcome.failed("writing to this rack is not armed any more: nothing was written")
@@ -220,7 +250,19 @@ async def _settings(context: Context, command: Command) -> Outcome:
         # A place that is refused is told: settings that nobody could read would pass for settings that agree.
         read = [[str(table), first, await reader.read_run(table, first, count)] for table, first, count in runs]
         also = await _besides(reader, command.target.get("also", []))
-        return Outcome(Ended.DONE, answer={"read": read, "results": results} | also)
+        head = await _head(reader, rack) if command.target.get("head") else ""
+        return Outcome(Ended.DONE, answer={"read": read, "results": results, "head": head} | also)
+
+
+async def _head(reader: AnyReader, rack: Rack) -> str:
+    """What a rack's head says of itself, "" where it does not. It is asked last: what does not know the question may end the
+    connection. On a line, where that would keep the others waiting, only one of which something was noted."""
+    if in_turn(rack.link) and not rack.head:
+        return ""
+    try:
+        return await reader.identity()
+    except RackSilentError:
+        return ""
 
 
 async def _browse(context: Context, command: Command) -> Outcome:

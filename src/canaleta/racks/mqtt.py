@@ -38,7 +38,7 @@ from canaleta.racks.reader import (
 )
 from canaleta.racks.sparkplug import Metric, NonsenseError, Payload, read_payload, rebirth, written_payload
 
-__all__ = ["MqttReader", "commanded", "listened_to"]
+__all__ = ["MqttReader", "commanded", "heard_now", "listened_to"]
 
 log = logging.getLogger("scan")
 KEEPALIVE_S = 5
@@ -366,6 +366,25 @@ async def commanded(rack: Rack, password: str, name: str, value: float) -> None:
         await asyncio.to_thread(connection.publish, to, payload)
     finally:
         await asyncio.to_thread(connection.end)
+
+
+async def heard_now(rack: Rack, password: str, names: Sequence[str]) -> dict[str, Heard]:
+    """The last words about names, as far as the broker keeps them or they come within a moment. Raises RackSilentError."""
+    topics = [topic_of(name) for name in names]
+    if not topics:
+        return {}
+    heard = _Heard(topics, retained_count=True)
+    connection = _Connection(rack, password, heard, _filters(topics), 4.0)
+    try:
+        await asyncio.to_thread(connection.begin)
+        for node in heard.nodes:
+            connection.ask_birth(node)
+        until = time.monotonic() + FIRST_VALUES_S
+        while len(heard.by_name) < len(set(names)) and time.monotonic() < until:
+            await asyncio.sleep(0.01)
+    finally:
+        await asyncio.to_thread(connection.end)
+    return {name: one for name, topic in zip(names, topics, strict=True) if (one := heard.by_name.get(str(topic)))}
 
 
 class _Everything(_Heard):

@@ -133,6 +133,10 @@ class NamedReader:
         await self.connect()
         yield
 
+    async def identity(self) -> str:
+        """Nothing; what a server says of itself is looked up with its other names."""
+        return ""
+
     # Registers, which it does not have -----------------------------------------------------------------
 
     async def read_run(self, table: Table, first: int, count: int) -> list[int]:

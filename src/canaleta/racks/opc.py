@@ -11,7 +11,7 @@ import contextlib
 import logging
 import math
 import time
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -38,9 +38,10 @@ from canaleta.racks.reader import (
     RackSilentError,
     RackTimedOutError,
     RackUnreachableError,
+    as_head,
 )
 
-__all__ = ["OpcReader", "looked_through", "written"]
+__all__ = ["OpcReader", "kept_there", "looked_through", "written"]
 
 log = logging.getLogger("scan")
 logging.getLogger("asyncua").setLevel(logging.ERROR)
@@ -281,18 +282,13 @@ class OpcReader(NamedReader):
 
     def _take(self, name: str, told: Any) -> None:
         """A value, its status and the server's time."""
-        value = told.Value.Value if told.Value is not None else None
         code = told.StatusCode.value if told.StatusCode is not None else 0
         if code in _MISSING:
             self._missing.add(name)
             self._heard.pop(name, None)
             return
         self._missing.discard(name)
-        at = told.SourceTimestamp or told.ServerTimestamp
-        self._heard[name] = Heard(
-            number_of(value), (GOOD, UNCERTAIN, BAD, BAD)[code >> 30], time.monotonic(),
-            _seconds(at), ua.status_codes.get_name_and_doc(code)[0] if code else "",
-        )  # fmt: skip
+        self._heard[name] = _as_heard(told)
 
     def status_change_notification(self, status: Any) -> None:
         """Of the subscription: it is over."""
@@ -312,6 +308,16 @@ class OpcReader(NamedReader):
                 await client.disconnect()
         with contextlib.suppress(Exception):
             client.disconnect_socket()
+
+
+def _as_heard(told: Any) -> Heard:
+    """A value, its status and the server's time."""
+    value = told.Value.Value if told.Value is not None else None
+    code = told.StatusCode.value if told.StatusCode is not None else 0
+    return Heard(
+        number_of(value), (GOOD, UNCERTAIN, BAD, BAD)[code >> 30], time.monotonic(),
+        _seconds(told.SourceTimestamp or told.ServerTimestamp), ua.status_codes.get_name_and_doc(code)[0] if code else "",
+    )  # fmt: skip
 
 
 def _seconds(at: datetime | None) -> float:
@@ -361,6 +367,61 @@ async def looked_through(rack: Rack, password: str, own: Certificate | None, bel
         found = await node.get_references(ObjectIds.HierarchicalReferences, ua.BrowseDirection.Forward, wanted, True)
         found = [f for f in found if not (f.NodeId.NamespaceIndex == 0 and f.NodeId.Identifier == ObjectIds.Server)]
         return await _told_of(client, found[:MOST_LOOKED])
+
+
+async def kept_there(
+    rack: Rack, password: str, own: Certificate | None, names: Sequence[str], nodes: Sequence[str]
+) -> tuple[dict[str, Heard], dict[str, list[float]], str]:
+    """(what stands behind names now, {node: [low, high]} of those of `nodes` that have a range (EURange), what the server says
+    of itself). Raises RackSilentError."""
+    async with _visited(rack, password, own, 20.0) as client:
+        heard: dict[str, Heard] = {}
+        for at in range(0, len(names), A_REQUEST):
+            ids = {name: node for name in names[at : at + A_REQUEST] if (node := _known_id(name)) is not None}
+            values = await client.read_attributes(
+                [client.get_node(node) for node in ids.values()], AttributeIds.Value
+            )
+            heard |= {name: _as_heard(value) for name, value in zip(ids, values, strict=True)}
+        ranges: dict[str, list[float]] = {}
+        for at in range(0, len(nodes), A_REQUEST):
+            ranges |= await _ranges(client, nodes[at : at + A_REQUEST])
+        return heard, ranges, await _build_info(client)
+
+
+async def _ranges(client: Client, names: Sequence[str]) -> dict[str, list[float]]:
+    """The range of each node that has one; in two requests for all of them."""
+    ids = {name: node for name in names if (node := _known_id(name)) is not None}
+    step = ua.RelativePathElement(
+        ua.NodeId(ua.Int32(ObjectIds.HasProperty)), TargetName=ua.QualifiedName("EURange", 0)
+    )
+    # Down the reference, of this kind or one below it.
+    step.IsInverse, step.IncludeSubtypes = False, True  # type: ignore[assignment]
+    paths = [ua.BrowsePath(StartingNode=node, RelativePath=ua.RelativePath([step])) for node in ids.values()]
+    found = await client.uaclient.translate_browsepaths_to_nodeids(paths) if paths else []
+    at = {
+        name: result.Targets[0].TargetId
+        for name, result in zip(ids, found, strict=True)
+        if result.StatusCode.is_good() and result.Targets
+    }
+    values = await client.read_attributes([client.get_node(n) for n in at.values()], AttributeIds.Value) if at else []
+    out = {}
+    for name, told in zip(at, values, strict=True):
+        value = told.Value.Value if told.Value is not None else None
+        if isinstance(value, ua.Range) and (told.StatusCode is None or told.StatusCode.is_good()):
+            out[name] = [float(value.Low), float(value.High)]
+    return out
+
+
+async def _build_info(client: Client) -> str:
+    """Maker, product and version of the software, as the server says (OPC 10000-5, 12.4); "" where it says nothing."""
+    (told,) = await client.read_attributes(
+        [client.get_node(ObjectIds.Server_ServerStatus_BuildInfo)], AttributeIds.Value
+    )
+    value = told.Value.Value if told.Value is not None else None
+    if not isinstance(value, ua.BuildInfo):
+        return ""
+    version = " ".join(part for part in (value.SoftwareVersion, value.BuildNumber) if part)
+    return as_head(value.ManufacturerName, value.ProductName, version)
 
 
 async def written(rack: Rack, password: str, own: Certificate | None, name: str, value: float) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import struct
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
 from contextlib import asynccontextmanager
@@ -33,6 +34,7 @@ __all__ = [
     "RackSilentError",
     "RackTimedOutError",
     "RackUnreachableError",
+    "as_head",
     "peeked",
     "tested",
     "tried",
@@ -40,6 +42,7 @@ __all__ = [
 
 log = logging.getLogger("scan")
 MOST_WORDS = 125
+MOST_HEAD = 200
 _READS = {
     Table.COILS: "read_coils",
     Table.DISCRETE_INPUTS: "read_discrete_inputs",
@@ -280,6 +283,20 @@ class RackReader:
             words += await self._asked("read_holding_registers", len(words), min(MOST_WORDS, count - len(words)))
         return words
 
+    async def identity(self) -> str:
+        """What the rack's head says of itself: maker, product and revision, "" where it has no word for it; function 43/14, the
+        basic objects (V1.1b3, 6.21). Raises RackSilentError."""
+        try:
+            answer = await self._answer(
+                lambda: self._way.client.read_device_information(read_code=1, object_id=0, device_id=self._rack.unit)
+            )
+            return as_head(*(answer.information.get(k, b"") for k in range(3)))
+        except RackAnsweredError:
+            return ""
+        except (AttributeError, TypeError, ValueError, IndexError, struct.error) as error:
+            self._way.failed()
+            raise RackGarbledError("what the rack says of itself cannot be read") from error
+
     async def write_run(self, first: int, words: Sequence[int]) -> None:
         """Write holding registers, all in one request where they are several: half a number of 32 bits is none. Function
         6 or 16; a rack that does not know the one is told by the other, or by 23 at last. Raises RackSilentError."""
@@ -399,6 +416,15 @@ class RackReader:
             raise RackLostError("the connection was lost in the middle of a reading")
         if not await self._way.connect():
             raise RackUnreachableError(f"nothing answers at {self._rack.reached_at}")
+
+
+def as_head(maker: Any, product: Any, version: Any) -> str:
+    """What a head says of itself, bytes or texts, as one text: “Maker Product, 2.4”; without what nobody can see."""
+    told = []
+    for given in (maker, product, version):
+        text = given.decode("utf-8", "replace") if isinstance(given, bytes) else str(given or "")
+        told.append("".join(c if c.isprintable() else " " for c in text).strip())
+    return ", ".join(part for part in (" ".join(filter(None, told[:2])), told[2]) if part)[:MOST_HEAD]
 
 
 def _spans(refused: Bools, at: int) -> str:

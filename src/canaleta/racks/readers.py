@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import math
 import time
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -16,7 +17,7 @@ from canaleta.core.model.layout import Rack
 from canaleta.core.model.registers import RackMap
 from canaleta.plant.records.secrets import password_of
 from canaleta.racks.certificate import own_certificate
-from canaleta.racks.named import Named, NamedReader
+from canaleta.racks.named import GOOD, Named, NamedReader
 from canaleta.racks.reader import (
     RackDeniedError,
     RackReader,
@@ -25,7 +26,7 @@ from canaleta.racks.reader import (
     RackUnreachableError,
 )
 
-__all__ = ["AnyReader", "browsed", "reader_of", "tested_by_name", "written_by_name"]
+__all__ = ["AnyReader", "browsed", "looked_up", "reader_of", "tested_by_name", "written_by_name"]
 
 AnyReader = RackReader | NamedReader
 
@@ -106,6 +107,23 @@ async def written_by_name(engine: Engine, rack: Rack, name: str, value: float) -
     from canaleta.racks.mqtt import commanded
 
     await commanded(rack, password, name, value)
+
+
+async def looked_up(engine: Engine, rack: Rack, names: Sequence[str], nodes: Sequence[str]) -> dict[str, Any]:
+    """What a rack by name keeps beside its channels: {"names": {name: number, None for none that is good}, "ranges": {node:
+    [low, high]} of those of `nodes` that say between which values they run, "head": what it says of itself}. Raises
+    RackSilentError."""
+    password, own = await asyncio.to_thread(_opened, engine, rack)
+    if rack.link == "OPC UA":
+        from canaleta.racks.opc import kept_there
+
+        heard, ranges, head = await kept_there(rack, password, own, names, nodes)
+    else:
+        from canaleta.racks.mqtt import heard_now
+
+        heard, ranges, head = await heard_now(rack, password, names), {}, ""
+    numbers = {name: one.value for name, one in heard.items() if one.rating == GOOD and math.isfinite(one.value)}
+    return {"names": {name: numbers.get(name) for name in names}, "ranges": ranges, "head": head}
 
 
 async def browsed(engine: Engine, rack: Rack, below: str) -> dict[str, Any]:

@@ -12,7 +12,7 @@ import logging
 import math
 import shutil
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import UTC
 from functools import lru_cache
 from pathlib import Path
@@ -42,6 +42,8 @@ NAMESPACE = "urn:canaleta:stand-in"
 NAMESPACE_INDEX = 2
 """0 is the standard's own, 1 the server's."""
 BROKER_UP_S = 10.0
+Spans = Mapping[int, tuple[float, float]]
+"""Between which numbers channels run, by their places in the map."""
 Give = Callable[[int, float], None]
 """What takes a value that a client gave: the channel's place in the map, and the value."""
 
@@ -80,10 +82,10 @@ class _Nobody(UserManager):
 
 
 class OpcServer:
-    """An OPC UA server on loopback that has a rack's channels as variables."""
+    """An OPC UA server on loopback that has a rack's channels as variables, with the ranges of those that are wired."""
 
-    def __init__(self, layout: Layout, rack: int, rack_map: RackMap, port: int, give: Give) -> None:
-        self._give = give
+    def __init__(self, layout: Layout, rack: int, rack_map: RackMap, port: int, give: Give, spans: Spans) -> None:
+        self._give, self._spans = give, spans
         self._layout, self._rack, self._map, self._port = layout, rack, rack_map, port
         self._names = names_here(layout, rack, rack_map)
         self._nodes: list[ua.NodeId] = []
@@ -107,6 +109,7 @@ class OpcServer:
             await server.load_certificate(str(certificate))
             await server.load_private_key(str(key))
         await server.set_application_uri(NAMESPACE)
+        await server.set_build_info(NAMESPACE, "Canaleta", "stand-in", "1.0", "", ua.DateTime(2026, 1, 1, tzinfo=UTC))
         await server.register_namespace(NAMESPACE)
         folders: dict[int, Any] = {}
         for module, channel, name in zip(
@@ -124,6 +127,11 @@ class OpcServer:
             )
             if self._layout.type_at(module, channel).direction == "out" or self._layout.type_of(module).groups:
                 await node.set_writable()
+            if span := self._spans.get(len(self._nodes)):
+                await node.add_property(
+                    ua.NodeId.from_string(f"ns={NAMESPACE_INDEX};s=range of {name}"), ua.QualifiedName("EURange", 0),
+                    ua.Range(ua.Double(span[0]), ua.Double(span[1])),
+                )  # fmt: skip
             self._nodes.append(node.nodeid)
         server.subscribe_server_callback(CallbackType.PostWrite, self._written)
         await server.start()
@@ -168,7 +176,7 @@ class OpcServer:
 class Broker:
     """A broker on loopback, Debian's mosquitto, and whoever publishes a rack's channels to it."""
 
-    def __init__(self, layout: Layout, rack: int, rack_map: RackMap, port: int, give: Give) -> None:
+    def __init__(self, layout: Layout, rack: int, rack_map: RackMap, port: int, give: Give, _: Spans) -> None:
         self._port = port
         self._topics = [topic_of(name) for name in names_here(layout, rack, rack_map)]
         self._process: asyncio.subprocess.Process | None = None

@@ -17,6 +17,7 @@ from canaleta.catalogue.demo import DemoPlant, FieldDevice
 from canaleta.core.hardware.forcing import held_between
 from canaleta.core.hardware.loads import expected_load_ma
 from canaleta.core.hardware.settings import FIELD_OF, SettingPlace, after_writes, setting_places
+from canaleta.core.hardware.themselves import firmware_runs
 from canaleta.core.model.ambient import rack_ambient_degc
 from canaleta.core.model.fields import STATIONS, Kind, Landing, Station, Stored, field_named, read_cell
 from canaleta.core.model.image import PlantImage
@@ -159,6 +160,26 @@ class FieldRack:
             for at in {(one.table, one.place), (one.read_table, one.read_place)}:
                 out[at] = out.get(at, 0) | one.word_of(code)
         return out | {(table, place): 0 for table, place, _ in self.after}
+
+    @property
+    def spans(self) -> dict[int, tuple[float, float]]:
+        """{channel, as its map counts them: between which numbers it runs}, of those that have a device."""
+        table, modes = self._image.layout.mode_table.numbers, self._image.mode
+        return {
+            int(at): (float(table["counts_low"][mode]), float(table["counts_high"][mode]))
+            for at, mode in zip(self._channels_of_map.tolist(), modes.tolist(), strict=True)
+            if mode >= 0
+        }
+
+    @property
+    def firmware_places(self) -> dict[tuple[Table, int], int]:
+        """{place: word} of what modules say of their firmware: the oldest that their type needs."""
+        out: dict[tuple[Table, int], int] = {}
+        kinds = [self.layout.type_of(module.id).firmware for module in self.layout.modules_of(self.rack)]
+        told = [kind for kind in kinds if kind is not None]
+        for (table, first, _), kind in zip(firmware_runs(self.layout, self.rack), told, strict=True):
+            out |= {(table, first + k): word for k, word in enumerate(kind.words_of(kind.oldest or "1.0"))}
+        return out
 
     def take_named(self, words: Mapping[tuple[Table, int], int], *, applied: bool) -> bool:
         """Work from now on by what was written in those places; whether there was anything new. Where something has to

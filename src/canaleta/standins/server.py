@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from pydantic import ValidationError
+from pymodbus.pdu.device import ModbusDeviceIdentification
 from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
@@ -35,6 +36,7 @@ _READS = {
     Table.INPUT_REGISTERS: READ_INPUT_REGISTERS,
 }
 """The functions that read each table (MODBUS Application Protocol V1.1b3, 6.1 to 6.4)."""
+HEAD = {"VendorName": "Canaleta", "ProductCode": "stand-in", "MajorMinorRevision": "1.0"}
 STEP_S = 0.25
 STEPS_AT_REST = 4
 """After how many steps a rack is worked out anew while nothing quick is put on it: a process as slow as this one is
@@ -65,6 +67,10 @@ class StandIn:
     step: int = 0
     turn: int = 0
     _before: list[Any] = dataclasses.field(default_factory=list)
+    _firmware: dict[tuple[Table, int], int] = dataclasses.field(init=False)
+
+    def __post_init__(self) -> None:
+        self._firmware = self.field.firmware_places
 
     async def refresh(self) -> None:
         """Take up settings that were written, and work the registers out anew: what was just put on is read at
@@ -121,6 +127,10 @@ class StandIn:
         self._before = written
         return self.field.take_settings([int(value) for value in written])
 
+    def _says_itself(self, table: Table, first: int, count: int) -> list[tuple[int, int]]:
+        """(place, word) of what modules say of themselves between the channels."""
+        return [(p, word) for (of, p), word in self._firmware.items() if of is table and first <= p < first + count]
+
     async def put(self, words: Words) -> None:
         """These are its words from now on, (words,), as its map lays them out."""
         self.turn += 1
@@ -130,6 +140,8 @@ class StandIn:
         for space in self.field.map.spaces:
             if space.count:
                 values = words[space.at : space.at + space.count].tolist()
+                for place, word in self._says_itself(space.table, space.first, space.count):
+                    values[place - space.first] = word
                 given = [bool(value) for value in values] if space.table.of_bits else values
                 await self.server.async_setValues(self.unit, _READS[space.table], space.first, given)
 
@@ -157,9 +169,11 @@ def build(
         from canaleta.standins.by_name import Broker, OpcServer
 
         kind: type[OpcServer | Broker] = OpcServer if layout.racks[rack].link == "OPC UA" else Broker
-        return StandIn(field, kind(layout, rack, field.map, port, field.give), step=step)
+        return StandIn(field, kind(layout, rack, field.map, port, field.give, field.spans), step=step)
     device = SimDevice(id=1, simdata=_tables(field, field.step(step)))
-    return StandIn(field, ModbusTcpServer(device, address=("127.0.0.1", port)), step=step)
+    # What all of a process say of themselves (V1.1b3, 6.21): the library has one for all of them.
+    head = ModbusDeviceIdentification(info_name=HEAD)  # type: ignore[no-untyped-call]
+    return StandIn(field, ModbusTcpServer(device, identity=head, address=("127.0.0.1", port)), step=step)
 
 
 def _tables(field: FieldRack, words: Words) -> tuple[list[SimData], list[SimData], list[SimData], list[SimData]]:
@@ -175,7 +189,7 @@ def _tables(field: FieldRack, words: Words) -> tuple[list[SimData], list[SimData
     for reset in field.status.resets:
         has = values[reset.table]
         values[reset.table] = has + [0] * (reset.place + 1 - len(has))
-    for (table, place), word in field.named_places.items():
+    for (table, place), word in [*field.named_places.items(), *field.firmware_places.items()]:
         has = values[table]
         values[table] = has = has + [0] * (place + 1 - len(has))
         has[place] = word

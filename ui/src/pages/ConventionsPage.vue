@@ -28,7 +28,7 @@ const GROUPS: [title: string, names: RegExp][] = [
   ],
   [
     'findings and signatures',
-    /^(severities|least_band_steps|least_deadband_steps|deadband_sigmas|second_signature)$/,
+    /^(severities|least_band_steps|least_deadband_steps|deadband_sigmas|second_signature|racks_looked_at)$/,
   ],
   ['the plant’s own supply', /supply_v|mains/],
   ['signals and failure', /^(namur\.|on_failure|filter|clamp|agreement|stale)/],

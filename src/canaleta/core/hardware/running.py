@@ -1,5 +1,5 @@
 """Configured, issued, running: every setting of a rack's channels as the list has it, as it was issued, and as the rack
-reports it.
+reports it; and so what its head and its modules say of themselves.
 
 Two of the three may agree, and which two says what happened: somebody turned something in the rack; an edit waits for its
 download; something was written and never issued.
@@ -46,16 +46,36 @@ class Stands(StrEnum):
     APART = "all three apart"
     UNISSUED = "list and rack apart"
     """Nothing was issued of it: only two can be held against each other."""
+    ANOTHER = "another one in the rack"
+    """A module or a head that is not the one that was noted, or has another firmware."""
+    OLDER = "older than its type needs"
+    """A firmware that came before what the module's type says of it was so."""
+
+    @property
+    def apart(self) -> str:
+        """Which of the three is apart from the other two: "configured", "issued", "running", "" for none alone."""
+        return _ALONE.get(self, "")
+
+
+_ALONE = {
+    Stands.FIELD: "running",
+    Stands.ANOTHER: "running",
+    Stands.OLDER: "running",
+    Stands.WAITS: "configured",
+    Stands.WRITTEN: "issued",
+}
 
 
 @dataclass(frozen=True)
 class Parameter:
-    """One parameter of one point on which the three are not one. configured, issued, running: names of choices, or figures
+    """One parameter of one point, module or rack (entity) on which the three are not one. tag: what people call it; address:
+    where it is; configured, issued, running: names of choices, or figures
     with their unit; issued is "" where nothing was issued of it. takes: what is typed where the rack's is adopted, (field,
     text) each, () where it cannot be. key: by which it is written; where: it stands, in words; restart: whether it acts only
-    once the module was switched off and on. trips: what the point can trip, in words."""
+    once the module was switched off and on. trips: what the point can trip, in words. writes: whether it can be written into
+    the rack."""
 
-    point: int
+    entity_id: int
     tag: str
     address: str
     setting: str
@@ -69,6 +89,8 @@ class Parameter:
     where: str
     restart: bool
     trips: tuple[str, ...]
+    entity: str = "point"
+    writes: bool = True
 
 
 def three_columns(image: PlantImage, issued: Issued, rack: int, words: Words) -> list[Parameter]:

@@ -265,6 +265,11 @@ class Conventions(BaseModel):
     never_came_days: int = Field(
         default=365, ge=30, le=3650, description="days after which an alarm that did not come once is asked about"
     )
+    racks_looked_at: str = Field(
+        default="",
+        pattern=r"^$|^([01][0-9]|2[0-3]):[0-5][0-9]$",
+        description="when every day each rack is held against list and issue, by the clock of the machine that reads it: 02:30; empty for never",
+    )
     trend_days: int = Field(default=31, ge=1, le=400, description="days that trends are kept")
     longest_force_min: int = Field(
         default=480, ge=1, le=10_080, description="minutes after which a force or other temporary change is overdue"

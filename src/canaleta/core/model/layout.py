@@ -49,6 +49,8 @@ class Rack:
     looks for names; security: how the connection is protected; username: "" for none; trusted: SHA-256 of the
     certificate that a server must show, "" for any; quiet_s: after how long without a message a topic's last word is no
     value any more, 0 for as long as the connection stands.
+
+    head: what its head is to say of itself, its maker, what it is and its firmware; "" where nobody noted it.
     """
 
     id: int
@@ -68,6 +70,7 @@ class Rack:
     username: str = ""
     trusted: str = ""
     quiet_s: int = 0
+    head: str = ""
 
     @property
     def by_name(self) -> bool:
@@ -89,7 +92,8 @@ class Module:
     wired: unused channels, from 0, whose terminals are wired to the strip already. off: unused channels that are switched off.
     names: what each channel is called
     where its rack is reached by name, "" for none; shorter than the channels where the rest have none. label, comment:
-    what people call the module and say about it. remarks: of channels, in the same way.
+    what people call the module and say about it. remarks: of channels, in the same way. firmware: the one that it is to
+    have, "" where nobody noted it.
     """
 
     id: int
@@ -102,6 +106,7 @@ class Module:
     comment: str = ""
     remarks: tuple[str, ...] = ()
     off: tuple[int, ...] = ()
+    firmware: str = ""
 
     def name_of(self, channel: int) -> str:
         """What a channel is called at its rack."""

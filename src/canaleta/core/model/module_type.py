@@ -13,6 +13,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from canaleta.core.model.firmware import Firmware
 from canaleta.core.model.module_map import PER_CHANNEL, Flag, Frozen, Holds, Registers, Run, StatusWord
 from canaleta.core.model.register_tables import LAST_PLACE, Style, Table, table_named
 from canaleta.core.notation.text import plain_figure
@@ -334,7 +335,7 @@ class ModuleType(Frozen):
     0 for all. channels_a_fuse, fuse_ma: channels behind one fuse of the terminals that feed devices, and its rating.
     loop_ma: what the module can feed to loops in total. draw_ma: what it takes from the supply for itself,
     backplane_ma: from the rack's own bus; gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms
-    the cabinet with. ident_code: the word by which it reports itself to a rack. after_settings: what is written when settings
+    the cabinet with. ident_code: the word by which it reports itself to a rack; firmware: where it says which one it has. after_settings: what is written when settings
     have been, so that they act or are kept. junction_per_degree,
     junction_unit: how the cold junction's temperature is counted. feed_v: what the terminals that feed devices give, 0 for the plant's supply; feed_drop_v: what is
     lost between that and the terminals. supply: between which the module's own is, V. coldest_degc,
@@ -388,6 +389,7 @@ class ModuleType(Frozen):
     backplane_gives_ma: float = Field(0.0, ge=0, le=100_000)
     heat_w: float = Field(0.0, ge=0, le=500)
     ident_code: int | None = Field(None, ge=0, le=65535)
+    firmware: Firmware | None = None
     forces: bool = False
     commands: bool = False
     groups: tuple[Group, ...] = Field((), max_length=16)
@@ -499,7 +501,7 @@ class ModuleType(Frozen):
     def _has_room(self) -> None:
         """Whether what the channels need is there."""
         if not self.channels:
-            if self.modes or self.registers or self.settings:
+            if self.modes or self.registers or self.settings or self.firmware:
                 raise ValueError("channels: without channels there are no modes, registers or settings")
             return
         if not self.modes:
@@ -537,6 +539,8 @@ class ModuleType(Frozen):
                 taken.setdefault(table, []).append((place, place + 1, "status words"))
             for table, place in self.setting_places():
                 taken.setdefault(table, []).append((place, place + 1, "settings"))
+            for table, place in self.firmware_places():
+                taken.setdefault(table, []).append((place, place + 1, "the firmware"))
             for table, ranges in taken.items():
                 for (_, end, one), (first, _, other) in pairwise(sorted(ranges)):
                     if first < end:
@@ -714,7 +718,7 @@ class ModuleType(Frozen):
         for flag in self.flags(function):
             if flag.place is not None:
                 out[flag.table] = max(out.get(flag.table, 0), flag.place + 1)
-        for table, place in [*self.reset_places(), *self.setting_places()]:
+        for table, place in [*self.reset_places(), *self.setting_places(), *self.firmware_places()]:
             out[table] = max(out.get(table, 0), place + 1)
         return out
 
@@ -740,11 +744,15 @@ class ModuleType(Frozen):
                 out += [(Table(word.reset.table), word.reset.at + n * word.reset.step) for n in range(many)]
         return out
 
+    def firmware_places(self) -> list[tuple[Table, int]]:
+        """(table, place) of each register that says which firmware it has."""
+        return self.firmware.places if self.firmware else []
+
     def own_holding(self) -> int | None:
         """The first holding register that the map names as such, None if it names none."""
         named = [run.at for run in self.runs() if run.registers.table == Table.HOLDING_REGISTERS.value]
         named += [f.place for f in self.flags() if f.table is Table.HOLDING_REGISTERS and f.place is not None]
-        written = [*self.reset_places(), *self.setting_places()]
+        written = [*self.reset_places(), *self.setting_places(), *self.firmware_places()]
         named += [place for table, place in written if table is Table.HOLDING_REGISTERS]
         return min(named, default=None)
 

@@ -12,7 +12,7 @@ from canaleta.core.notation.patterns import SPACE, compiled
 from canaleta.core.notation.text import TextError
 from canaleta.core.signals.converters import ORDERS, WordForm
 
-__all__ = ["Decoding", "Shown", "decodings", "read_limits", "read_pair", "read_shown", "runs"]
+__all__ = ["AS_IT_COMES", "Decoding", "Shown", "decodings", "read_limits", "read_pair", "read_shown", "runs"]
 
 
 @dataclass(frozen=True)
@@ -61,11 +61,18 @@ def _is_bcd(word: int) -> bool:
 
 @dataclass(frozen=True)
 class Shown:
-    """Where the controller itself shows a value: function "input" or "holding", first register from 0, its form."""
+    """Where the controller itself shows a value: function "input" or "holding", first register from 0, its form; or by its
+    name where it has no registers, and function is "name"."""
 
     function: str
     register: int
     form: WordForm
+    name: str = ""
+
+    @property
+    def where(self) -> str:
+        """In words."""
+        return self.name or f"{self.function} register {self.register} (from 0)"
 
 
 _KINDS = {
@@ -97,13 +104,41 @@ def read_shown(text: str) -> Shown:
     return Shown(found[1].lower(), int(found[2]), form)
 
 
+_NAME = compiled(r"(?:ns=\d{1,5};)?[isgb]=.+|[^/]*/.*")
+"""A node of OPC UA, or a topic: no register is written so."""
+_BETWEEN = compiled(rf",{SPACE}+")
+"""What stands between two names, which may have commas in them."""
+AS_IT_COMES = WordForm(kind="float", bits=64)
+"""A number behind a name."""
+
+
+def _parts(text: str) -> list[str]:
+    """What stands one behind the other, with commas."""
+    by_name = [part.strip() for part in _BETWEEN.split(text.strip())]
+    named = any(_NAME.fullmatch(part.split(" ", 1)[-1]) or _NAME.fullmatch(part) for part in by_name)
+    return by_name if named else [part.strip() for part in text.split(",")]
+
+
+def _kept_at(text: str) -> Shown:
+    """Where a controller keeps a number that can be set: “holding 200 int”, or its name. Raises TextError."""
+    if _NAME.fullmatch(text):
+        return Shown("name", 0, AS_IT_COMES, text)
+    return read_shown(text)
+
+
 def read_pair(text: str) -> tuple[Shown, Shown]:
     """ "holding 200 int, holding 201 int": where the counts of the low and of the high end stand. Only holding registers can
-    be written. Raises TextError in words."""
-    places = [read_shown(part) for part in text.split(",")]
-    if len(places) != 2 or any(place.function != "holding" for place in places):
-        raise TextError(f"“{text}”: write both ends, as in holding 200 int, holding 201 int")
+    be written. Where the controller has names: "ns=2;s=PT-1.low, ns=2;s=PT-1.high". Raises TextError in words."""
+    places = [_kept_at(part) for part in _parts(text)]
+    if len(places) != 2 or len({p.function for p in places}) != 1 or places[0].function == "input":
+        raise TextError(
+            f"“{text}”: write both ends, as in holding 200 int, holding 201 int, or two names with a comma and a blank"
+        )
     low, high = places
+    if low.name:
+        if low.name == high.name:
+            raise TextError(f"“{text}”: both ends have one name")
+        return low, high
     if low.register < high.register + high.form.words and high.register < low.register + low.form.words:
         raise TextError(f"“{text}”: both ends stand in the same registers")
     return low, high
@@ -113,26 +148,30 @@ _LIMIT = compiled(rf"(ll|l|h|hh){SPACE}+(.+)", ignore_case=True)
 
 
 def read_limits(text: str) -> dict[str, Shown]:
-    """ "HH holding 300 real, H holding 302 real": where the controller keeps the limits of alarms, {"hh": place}. Raises
-    TextError in words."""
+    """ "HH holding 300 real, H holding 302 real": where the controller keeps the limits of alarms, {"hh": place}; or by their
+    names: "HH ns=2;s=PT-1.hh". Raises TextError in words."""
     out: dict[str, Shown] = {}
-    taken: dict[int, str] = {}
-    for part in text.split(","):
-        found = _LIMIT.fullmatch(part.strip())
+    taken: dict[int | str, str] = {}
+    for part in _parts(text):
+        found = _LIMIT.fullmatch(part)
         if not found:
             raise TextError(
                 f"“{text}”: write which limit stands where, as in HH holding 300 real, H holding 302 real"
             )
-        level, place = found[1].lower(), read_shown(found[2])
-        if place.function != "holding":
+        level, place = found[1].lower(), _kept_at(found[2])
+        if place.function == "input":
             raise TextError(f"“{text}”: a limit that can be set stands in holding registers")
         if level in out:
             raise TextError(f"“{text}”: {level.upper()} is there twice")
         out[level] = place
-        for register in range(place.register, place.register + place.form.words):
-            if register in taken:
-                raise TextError(f"“{text}”: {taken[register]} and {level.upper()} stand in the same register")
-            taken[register] = level.upper()
+        own = [place.name] if place.name else range(place.register, place.register + place.form.words)
+        for at in own:
+            if at in taken:
+                kind = "have one name" if place.name else "stand in the same register"
+                raise TextError(f"“{text}”: {taken[at]} and {level.upper()} {kind}")
+            taken[at] = level.upper()
+    if len({place.function for place in out.values()}) > 1:
+        raise TextError(f"“{text}”: all of them stand in registers, or all of them have names")
     return out
 
 

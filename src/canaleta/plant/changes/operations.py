@@ -38,7 +38,7 @@ CABINET_FIELDS = ("name", "title", "ambient_degc")
 _COLDEST_DEGC, _HOTTEST_DEGC = -60.0, 120.0
 RACK_FIELDS = (
     "name", "host", "port", "unit", "period_ms", "first_register", "function", "link", "line", "path", "security",
-    "username", "trusted", "quiet_s",
+    "username", "trusted", "quiet_s", "head",
 )  # fmt: skip
 _NAME = compiled(r"[^\s·/:.][^·/:.]{0,38}")
 _FINGERPRINT = compiled(r"[0-9a-f]{64}")
@@ -232,7 +232,7 @@ class Draft:
         self.modules[module.id] = replace(module, wired=tuple(sorted(wired)))
 
     def _call(self, given: dict[str, Any]) -> None:
-        """What people call a module and say about it, or about one of its channels."""
+        """What people call a module and say about it, or about one of its channels; and which firmware it is to have."""
         module = self._found(self.modules, given, "module")
         new: dict[str, Any] = {}
         if "label" in given:
@@ -242,6 +242,8 @@ class Draft:
         if "remark" in given:
             channel = self._channel(module, given)
             new["remarks"] = _with(module.remarks, channel, _short_text("comment", given["remark"], 200))
+        if "firmware" in given:
+            new["firmware"] = _short_text("firmware", given["firmware"], 40)
         self.modules[module.id] = replace(module, **new)
 
     def _name_channels(self, given: dict[str, Any]) -> None:
@@ -446,6 +448,8 @@ def _changed(part: Cabinet | Rack, field: str, text: Any) -> Any:
             return _security(typed, part.link)
         case "username":
             return _short_text("user name", typed, 80)
+        case "head":
+            return _short_text("head", typed, 200)
         case "link":
             return _link(typed, part.stand_in)
     if typed and not _FINGERPRINT.fullmatch(typed):

@@ -91,6 +91,7 @@ def load_layout(connection: Connection, conventions: Conventions) -> Layout:
             row.username,
             row.trusted,
             row.quiet_s,
+            row.head,
         )
         for row in connection.execute(select(t.rack).order_by(t.rack.c.id))
     }
@@ -106,6 +107,7 @@ def load_layout(connection: Connection, conventions: Conventions) -> Layout:
             row.comment,
             tuple(row.remarks),
             tuple(row.off),
+            row.firmware,
         )
         for row in connection.execute(select(t.module).order_by(t.module.c.id))
     }

@@ -81,7 +81,7 @@ class ClassCount(Shape):
 
 class ModuleOut(Shape):
     """A module in its place; slot 0 if it takes none. Registers count from 0. label, comment: what people call it and say
-    about it."""
+    about it; firmware: the one that it is to have, says_firmware: whether its type knows where it says it."""
 
     module: int
     place: int
@@ -91,6 +91,8 @@ class ModuleOut(Shape):
     summary: str
     label: str
     comment: str
+    firmware: str
+    says_firmware: bool
     direction: str
     channel_class: str
     first_register: int
@@ -120,6 +122,7 @@ class RackIn(Shape):
     username: str
     trusted: str
     quiet_s: int
+    head: str
     stand_in: bool
     address: str
     departs: str
@@ -395,7 +398,7 @@ def _rack(look: _Look, rack: Rack) -> RackIn:
     return RackIn(
         rack=rack.id, name=rack.name, host=rack.host, port=rack.port, unit=rack.unit, period_ms=rack.period_ms,
         first_register=rack.first_register, function=rack.function, stand_in=rack.stand_in, address=rack.reached_at, link=rack.link, line=rack.line, by_name=rack.by_name, path=rack.path,
-        security=rack.security, username=rack.username, trusted=rack.trusted, quiet_s=rack.quiet_s,
+        security=rack.security, username=rack.username, trusted=rack.trusted, quiet_s=rack.quiet_s, head=rack.head,
         departs=look.departs.get(rack.id, ""), modules=modules, loads=[_load(whole.bus), _load(whole.supply)],
         heat_w=whole.heat_w,
     )  # fmt: skip
@@ -427,7 +430,8 @@ def _module(
     told = [load.feeds, *load.fuses] if load.feeds.rating_ma or load.feeds.ma else []
     return ModuleOut(
         module=module.id, place=module.place, slot=layout.slots[module.id], type=kind.key, title=kind.title,
-        summary=kind.summary, label=module.label, comment=module.comment, direction=kind.direction, channel_class=class_of(kind),
+        summary=kind.summary, label=module.label, comment=module.comment, firmware=module.firmware,
+        says_firmware=kind.firmware is not None, direction=kind.direction, channel_class=class_of(kind),
         first_register=layout.first_registers[module.id], first_setting=layout.first_settings[module.id],
         channels=channels, count=_count(counted(look.image, [module.id], look.used)),
         loads=[_load(each) for each in told], heat_w=kind.heat_w,

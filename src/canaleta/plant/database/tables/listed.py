@@ -99,6 +99,7 @@ rack = Table(
     Column("username", Text, nullable=False, server_default=""),
     Column("trusted", Text, nullable=False, server_default=""),
     Column("quiet_s", Integer, nullable=False, server_default="0"),
+    Column("head", Text, nullable=False, server_default=""),
     UniqueConstraint("cabinet", "name"),
     CheckConstraint("port between 1 and 65535", name="port"),
     CheckConstraint("period_ms >= 50", name="period"),
@@ -126,6 +127,7 @@ module = Table(
     Column("comment", Text, nullable=False, server_default=""),
     Column("remarks", JSONB, nullable=False, server_default="[]"),
     Column("off", JSONB, nullable=False, server_default="[]"),
+    Column("firmware", Text, nullable=False, server_default=""),
     UniqueConstraint("rack", "place", deferrable=True, initially="DEFERRED"),
 )
 

@@ -97,7 +97,8 @@ kept_apart = Table(
     metadata,
     Column("id", BigInteger, primary_key=True, autoincrement=True),
     now_column(),
-    Column("point", BigInteger, nullable=False),
+    Column("entity", Text, nullable=False, server_default="point"),
+    Column("entity_id", BigInteger, nullable=False),
     Column("field", Text, nullable=False),
     Column("running", Text, nullable=False),
     Column("reason", Text, nullable=False),
@@ -105,7 +106,7 @@ kept_apart = Table(
     Column("until", Text, nullable=False, server_default=""),
     Column("ended_at", DateTime(timezone=True)),
     Column("ended_by", Text, nullable=False, server_default=""),
-    Index("ix_kept_apart_open", "point", postgresql_where=text("ended_at is null")),
+    Index("ix_kept_apart_open", "entity_id", postgresql_where=text("ended_at is null")),
 )
 
 punch = Table(
