@@ -53,11 +53,13 @@ def test_registers_in_turn_are_one_run_with_a_step_each() -> None:
     found = read_registers(REGISTERS, TABLED, Table.INPUT_REGISTERS)
     assert found.troubles == []
     assert found.parts["channels"] == 4
-    values, firmware, cold = found.parts["registers"]
+    values, cold = found.parts["registers"]
     assert values == {
         "holds": "channel words", "table": "input registers", "at": 0, "step": 2, "count": 7, "of": {"first": 0, "count": 4},
     }  # fmt: skip
-    assert (firmware["holds"], firmware["at"], firmware["says"]) == ("module registers", 20, "Firmware version")
+    assert found.parts["firmware"] == {
+        "table": "input registers", "at": 20, "words": 1, "written": "parts in bytes",
+    }  # fmt: skip
     assert (cold["holds"], cold["at"]) == ("cold junction", 21)
     (status,) = found.parts["status_words"]
     assert (status["at"], status["step"], status["channels_a_word"]) == (1, 2, 1)
@@ -284,3 +286,23 @@ def test_bits_that_name_channels_are_those_channels() -> None:
     assert [bit.get("of") for bit in bits] == [0, 1, None]
     alone = read_bits("Bit 0  Wire break channel 1\nBit 1  Short circuit").parts["bits"]
     assert [bit.get("of") for bit in alone] == [None, None]
+
+
+@pytest.mark.parametrize(
+    ("line", "place"),
+    [
+        (
+            "30101 | R | Firmware version | UINT16 | major in the high byte",
+            {"at": 100, "words": 1, "written": "parts in bytes"},
+        ),
+        ("30101-30104 | R | Software version | ASCII |", {"at": 100, "words": 4, "written": "text"}),
+        ("30101 | R | SW version x100 | UINT16 |", {"at": 100, "words": 1, "written": "hundredths"}),
+        ("30101-30102 | R | Firmware | UINT32 |", {"at": 100, "words": 2, "written": "number"}),
+    ],
+)
+def test_where_a_module_says_its_firmware_is_taken_from_its_line(line: str, place: dict[str, object]) -> None:
+    """What can be written is no firmware, and a second version is another register of the module."""
+    found = read_registers(f"{RTU_BLOCK}\n{line}\n30110 | R | Bootloader firmware version | UINT16 |", "with the table's digit", INPUT)  # fmt: skip
+    assert found.parts["firmware"] == {"table": "input registers", **place}
+    assert [r["at"] for r in found.parts["registers"] if r["holds"] == "module registers"] == [109]
+    assert any("is the firmware" in guess for guess in found.guesses)

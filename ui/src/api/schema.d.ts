@@ -5656,10 +5656,16 @@ export interface components {
          * @description One difference as it was told.
          */
         KeepItem: {
+            /**
+             * Entity
+             * @default point
+             * @enum {string}
+             */
+            entity?: "point" | "module" | "rack";
+            /** Entity Id */
+            entity_id: number;
             /** Field */
             field: string;
-            /** Point */
-            point: number;
             /** Running */
             running: string;
         };
@@ -5675,19 +5681,22 @@ export interface components {
         };
         /**
          * KeptOut
-         * @description A difference that is kept: what runs, why, until which day, by whom. over: whether its day has passed.
+         * @description A difference that is kept: of a point, a module or a rack, what runs, why, until which day, by whom. over: whether its
+         *     day has passed.
          */
         KeptOut: {
             /** At */
             at: string;
+            /** Entity */
+            entity: string;
+            /** Entity Id */
+            entity_id: number;
             /** Field */
             field: string;
             /** Id */
             id: number;
             /** Over */
             over: boolean;
-            /** Point */
-            point: number;
             /** Reason */
             reason: string;
             /** Running */
@@ -6402,7 +6411,7 @@ export interface components {
         /**
          * ModuleOut
          * @description A module in its place; slot 0 if it takes none. Registers count from 0. label, comment: what people call it and say
-         *     about it.
+         *     about it; firmware: the one that it is to have, says_firmware: whether its type knows where it says it.
          */
         ModuleOut: {
             /** Channel Class */
@@ -6414,6 +6423,8 @@ export interface components {
             count: components["schemas"]["CountOut"];
             /** Direction */
             direction: string;
+            /** Firmware */
+            firmware: string;
             /** First Register */
             first_register: number;
             /** First Setting */
@@ -6428,6 +6439,8 @@ export interface components {
             module: number;
             /** Place */
             place: number;
+            /** Says Firmware */
+            says_firmware: boolean;
             /** Slot */
             slot: number;
             /** Summary */
@@ -6884,20 +6897,27 @@ export interface components {
         };
         /**
          * ParameterOut
-         * @description One setting on which list, issue and rack are not one; see core.hardware.running. takes: what is typed where the
-         *     rack's is adopted; number: whether the controller keeps it as a number of its own; edited_by, edited_at: of the newest edit since the issue; key: by
-         *     which it is written; restart: whether it acts only once the module was switched off and on; kept: the number of what
-         *     keeps it, 0 for none.
+         * @description One parameter of a point, a module or a rack on which list, issue and rack are not one; see core.hardware.running. takes:
+         *     what is typed where the rack's is adopted; number: whether the controller keeps it as a number of its own; apart: which of the
+         *     three is apart from the other two: configured, issued, running, "" for none; edited_by, edited_at: of the newest edit since
+         *     the issue; key: by which it is written; writes: whether it can be; restart: whether it acts only once the module was switched
+         *     off and on; kept: the number of what keeps it, 0 for none.
          */
         ParameterOut: {
             /** Address */
             address: string;
+            /** Apart */
+            apart: string;
             /** Configured */
             configured: string;
             /** Edited At */
             edited_at: string;
             /** Edited By */
             edited_by: string;
+            /** Entity */
+            entity: string;
+            /** Entity Id */
+            entity_id: number;
             /** Field */
             field: string;
             /** Issued */
@@ -6908,8 +6928,6 @@ export interface components {
             key: string;
             /** Number */
             number: boolean;
-            /** Point */
-            point: number;
             /** Restart */
             restart: boolean;
             /** Running */
@@ -6926,6 +6944,8 @@ export interface components {
             trips: string[];
             /** Where */
             where: string;
+            /** Writes */
+            writes: boolean;
         };
         /**
          * Part
@@ -7601,7 +7621,8 @@ export interface components {
         };
         /**
          * RackComparedOut
-         * @description What a look at a rack came to. missing: what of it could not be read, in words.
+         * @description What a look at a rack came to. missing: what of it could not be read, in words; themselves: what its head and its
+         *     modules say of themselves.
          */
         RackComparedOut: {
             armed: components["schemas"]["ArmedOut"];
@@ -7619,6 +7640,8 @@ export interface components {
             says: string;
             /** Seq */
             seq: number;
+            /** Themselves */
+            themselves: components["schemas"]["ThemselvesOut"][];
         };
         /**
          * RackIn
@@ -7635,6 +7658,8 @@ export interface components {
             first_register: number;
             /** Function */
             function: string;
+            /** Head */
+            head: string;
             /** Heat W */
             heat_w: number;
             /** Host */
@@ -9308,6 +9333,35 @@ export interface components {
              * @default
              */
             trust?: string;
+        };
+        /**
+         * ThemselvesOut
+         * @description What the head of a rack or one of its modules says of itself; see core.hardware.themselves. to_note: whether nobody has
+         *     noted it yet.
+         */
+        ThemselvesOut: {
+            /** At */
+            at: string;
+            /** Entity */
+            entity: string;
+            /** Entity Id */
+            entity_id: number;
+            /** Field */
+            field: string;
+            /** Issued */
+            issued: string;
+            /** Name */
+            name: string;
+            /** Noted */
+            noted: string;
+            /** Oldest */
+            oldest: string;
+            /** Says */
+            says: string;
+            /** To Note */
+            to_note: boolean;
+            /** Where */
+            where: string;
         };
         /**
          * TimelineOut

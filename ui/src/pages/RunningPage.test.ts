@@ -18,19 +18,25 @@ const RACK = {
   missing: 0,
 }
 const parameter = (key: string, more: object) => ({
-  point: 11, tag: 'PT-3107', address: 'KC-2·1·2·1', setting: 'filter', field: 'filter', configured: '100 ms', issued: '50 Hz',
-  running: '50 Hz', takes: [{ field: 'filter', text: '50 Hz' }], number: false, stands: 'waits for the rack', edited_by: 'ana', edited_at: '2026-11-30T10:00:00Z', key,
+  entity: 'point', entity_id: 11, tag: 'PT-3107', address: 'KC-2·1·2·1', setting: 'filter', field: 'filter', configured: '100 ms', issued: '50 Hz',
+  running: '50 Hz', takes: [{ field: 'filter', text: '50 Hz' }], number: false, stands: 'waits for the rack', apart: 'configured', writes: true, edited_by: 'ana', edited_at: '2026-11-30T10:00:00Z', key,
   where: 'holding register 12', restart: false, trips: [], kept: 0, ...more,
 }) // prettier-ignore
 const TURNED = parameter('b', {
-  point: 12, tag: 'TE-2101', setting: 'mode', field: 'mode', configured: 'TC K', issued: 'TC K', running: 'TC T', takes: [{ field: 'mode', text: 'TC T' }],
-  stands: 'turned in the rack', edited_by: '', trips: ['it shuts the gas'],
+  entity_id: 12, tag: 'TE-2101', setting: 'mode', field: 'mode', configured: 'TC K', issued: 'TC K', running: 'TC T', takes: [{ field: 'mode', text: 'TC T' }],
+  stands: 'turned in the rack', apart: 'running', edited_by: '', trips: ['it shuts the gas'],
 }) // prettier-ignore
-const ODD = parameter('c', { running: 'number 4711', takes: [], stands: 'all three apart' })
+const ODD = parameter('c', { running: 'number 4711', takes: [], stands: 'all three apart', apart: '' })
 
 async function opened(
   parameters: object[],
-  more: { rights?: string[]; kept?: object[]; armed?: string; missing?: string[] } = {},
+  more: {
+    rights?: string[]
+    kept?: object[]
+    armed?: string
+    missing?: string[]
+    themselves?: object[]
+  } = {},
 ) {
   const plant = plantOf(more.rights)
   plant.save = vi.fn(async () => undefined)
@@ -49,8 +55,10 @@ async function opened(
       missing: more.missing ?? [],
       parameters,
       kept: more.kept ?? [],
+      themselves: more.themselves ?? [],
       armed: { who: more.armed ?? '', until: '' },
     },
+    'POST /api/hardware': { seq: 5 },
     'POST /api/racks/{rack}/write': { done: 1, failed: 0, results: [], restart: true, left: [], after: [] },
     'POST /api/running/{rack}/numbers': {
       done: 0,
@@ -153,7 +161,7 @@ test('one is kept with a reason and a day', async () => {
   box.querySelector('form')!.dispatchEvent(new Event('submit', { cancelable: true }))
   await settled()
   expect(sent('POST', '/api/running/keep')[0]!.body).toEqual({
-    items: [{ point: 12, field: 'mode', running: 'TC T' }],
+    items: [{ entity: 'point', entity_id: 12, field: 'mode', running: 'TC T' }],
     reason: 'a T is in until May',
     until: '',
   })
@@ -163,7 +171,8 @@ test('a rack with nothing open is clean, and what is kept stands below with its 
   const kept = {
     id: 5,
     at: '',
-    point: 12,
+    entity: 'point',
+    entity_id: 12,
     field: 'mode',
     running: 'TC T',
     reason: 'a T is in',
@@ -182,4 +191,46 @@ test('who may only look is offered nothing', async () => {
   const { box } = await opened([TURNED], { rights: ['look', 'read'] })
   expect(button(box, 'look at all racks')).toBeUndefined()
   expect(box.querySelector<HTMLButtonElement>('.rack')!.disabled).toBe(true)
+})
+
+const HEAD = {
+  entity: 'rack', entity_id: 1, name: 'rack 1', where: 'KC-2', field: 'head', noted: '', issued: '', says: 'Rote Wand RK-2, 1.4', oldest: '', at: 'its own word', to_note: true,
+} // prettier-ignore
+const MODULE = {
+  ...HEAD, entity: 'module', entity_id: 7, name: 'AI-8', where: 'KC-2·1·2', field: 'firmware', noted: '2.3', says: '2.1', oldest: '2.2', to_note: false,
+} // prettier-ignore
+const OLDER = parameter('module 7 firmware', {
+  entity: 'module', entity_id: 7, tag: 'AI-8', address: 'KC-2·1·2', setting: 'firmware', field: 'firmware', configured: '2.3', issued: '2.3', running: '2.1',
+  takes: [{ field: 'firmware', text: '2.1' }], stands: 'older than its type needs', apart: 'running', writes: false, edited_by: '',
+}) // prettier-ignore
+
+test('what a head says of itself is noted, and nothing else is', async () => {
+  const { box, sent } = await opened([], { themselves: [MODULE, HEAD] })
+  expect(flat(box)).toContain('1 not noted yet')
+  expect([...box.querySelectorAll('.themselves dt')].map((e) => e.textContent!.trim())).toEqual([
+    'rack 1 KC-2',
+    'AI-8 KC-2·1·2',
+  ])
+  expect(flat(box)).toContain('2.1noted: 2.3; its type needs 2.2 or newer')
+  button(box, 'note it')!.click()
+  await settled()
+  expect(sent('POST', '/api/hardware')[0]!.body).toEqual({
+    operations: [{ do: 'change', what: 'rack', id: 1, field: 'head', was: '', text: 'Rote Wand RK-2, 1.4' }],
+    why: 'noted as the rack says',
+    apply: true,
+  })
+  expect(flat(box)).toContain('1 noted: another one will be told')
+})
+
+test('a firmware is adopted as what the module is to have; nobody can write it', async () => {
+  const { box, sent, plant } = await opened([OLDER], { themselves: [MODULE], armed: 'ana' })
+  expect(button(box, 'write the list’s 0')!.disabled).toBe(true)
+  expect(flat(box)).toContain('nobody writes it: change the part, adopt it, or keep it')
+  expect(box.querySelector('tbody a')!.getAttribute('href')).toBe('/cabinets?cabinet=KC-2&module=7')
+  button(box, 'adopt the rack’s 1')!.click()
+  await settled()
+  expect(plant.save).not.toHaveBeenCalled()
+  expect(sent('POST', '/api/hardware')[0]!.body).toMatchObject({
+    operations: [{ do: 'call', module: 7, firmware: '2.1' }],
+  })
 })

@@ -41,7 +41,15 @@ const picked = computed(() => open.value.filter((p) => chosen.value.has(p.key)))
 const trips = computed(() => picked.value.filter((p) => p.trips.length))
 const restarts = computed(() => picked.value.some((p) => p.restart))
 const adoptable = computed(() => picked.value.filter((p) => p.takes.length && p.configured !== p.running))
-const writable = computed(() => picked.value.filter((p) => p.configured && p.configured !== p.running))
+const writable = computed(() =>
+  picked.value.filter((p) => p.writes && p.configured && p.configured !== p.running),
+)
+/** What the head and its modules say of themselves, those that nobody noted first. */
+const themselves = computed(() =>
+  [...(look.value?.themselves ?? [])].sort((a, b) => Number(b.to_note) - Number(a.to_note)),
+)
+const toNote = computed(() => themselves.value.filter((t) => t.to_note))
+type Said = Schemas['ThemselvesOut']
 const totals = computed(() => {
   const out = { clean: 0, open: 0, blind: 0, never: 0 }
   for (const r of racks.value.filter((r) => r.reports))
@@ -51,12 +59,11 @@ const totals = computed(() => {
     else out.clean++
   return out
 })
-/** Which of the three is apart from the other two. */
-const APART: Record<string, string> = {
-  'turned in the rack': 'running',
-  'waits for the rack': 'configured',
-  'written, not issued': 'issued',
-}
+/** Where a module or a rack is opened. */
+const placeOf = (p: Schemas['ParameterOut']) => ({
+  cabinet: rack.value?.cabinet,
+  [p.entity]: String(p.entity_id),
+})
 const markOf = (r: Schemas['RackLookOut']) => (!r.at ? '·' : r.says ? '■' : r.open || r.missing ? '▲' : '✓')
 const when = (at: string) => new Date(at).toLocaleString()
 
@@ -141,23 +148,54 @@ async function write() {
   await again('reading the rack’s settings…')
 }
 async function adopt() {
-  const edits = adoptable.value.flatMap((p) =>
-    p.takes.map(({ field, text }) => ({
-      point: p.point,
-      field,
-      was: plant.list.text(field, plant.list.row(p.point) ?? -1),
-      text,
-    })),
+  const edits = adoptable.value
+    .filter((p) => p.entity === 'point')
+    .flatMap((p) =>
+      p.takes.map(({ field, text }) => ({
+        point: p.entity_id,
+        field,
+        was: plant.list.text(field, plant.list.row(p.entity_id) ?? -1),
+        text,
+      })),
+    )
+  const parts = adoptable.value.flatMap(
+    (p) => themselves.value.find((t) => t.entity === p.entity && t.entity_id === p.entity_id) ?? [],
   )
   const count = adoptable.value.length
   busy.value = 'taking it into the list…'
-  const problem = await plant.save(edits, 'adopted from the rack')
+  const problem = edits.length ? await plant.save(edits, 'adopted from the rack') : undefined
+  const noted = !parts.length || (!problem && (await noting(parts)))
   busy.value = ''
-  if (!problem) says.value = `${count} adopted: they are in the list now · Ctrl+Z undoes it`
+  if (!problem && noted) says.value = `${count} adopted: they are in the list now · Ctrl+Z undoes it`
+  await again('reading the rack’s settings…')
+}
+/** What a head and modules say is what they are to have. Returns whether it was noted. */
+async function noting(parts: Said[]) {
+  const operations = parts.map((t) =>
+    t.entity === 'module'
+      ? { do: 'call', module: t.entity_id, firmware: t.says }
+      : { do: 'change', what: 'rack', id: t.entity_id, field: t.field, was: t.noted, text: t.says },
+  )
+  const answer = await ask(
+    api.POST('/api/hardware', { body: { operations, why: 'noted as the rack says', apply: true } }),
+  )
+  if (answer.problem) wrong.value = said(answer.problem)
+  return !answer.problem
+}
+async function note(parts: Said[]) {
+  busy.value = 'noting it…'
+  const done = await noting(parts)
+  busy.value = ''
+  if (done) says.value = `${parts.length} noted: another one will be told · Ctrl+Z undoes it`
   await again('reading the rack’s settings…')
 }
 async function keep() {
-  const items = picked.value.map(({ point, field, running }) => ({ point, field, running }))
+  const items = picked.value.map((p) => ({
+    entity: p.entity as 'point' | 'module' | 'rack',
+    entity_id: p.entity_id,
+    field: p.field,
+    running: p.running,
+  }))
   const answer = await ask(
     api.POST('/api/running/keep', { body: { items, reason: reason.value, until: until.value } }),
   )
@@ -226,7 +264,7 @@ const everything = computed({
               ><b class="figure">{{ r.cabinet }} · {{ r.name }}</b> {{ r.title }}</span
             ><span class="small quiet">{{
               !r.reports
-                ? 'reached by name: it reports no settings'
+                ? 'a broker: no point says where its pair or its limits stand there'
                 : !r.at
                   ? 'nobody looked yet'
                   : r.says ||
@@ -274,25 +312,36 @@ const everything = computed({
                     />
                   </td>
                   <td>
-                    <router-link class="figure" :to="`/point/${p.point}`">{{ p.tag }}</router-link>
+                    <router-link
+                      class="figure"
+                      :to="
+                        p.entity === 'point'
+                          ? `/point/${p.entity_id}`
+                          : { path: '/cabinets', query: placeOf(p) }
+                      "
+                      >{{ p.tag }}</router-link
+                    >
                     <span class="small quiet">{{ p.address }}</span>
                   </td>
                   <td v-tip="p.where">{{ p.setting }}</td>
-                  <td class="figure" :class="{ apart: APART[p.stands] === 'configured' }">
+                  <td class="figure" :class="{ apart: p.apart === 'configured' }">
                     {{ p.configured || '—' }}
                   </td>
-                  <td class="figure" :class="{ apart: APART[p.stands] === 'issued' }">
+                  <td class="figure" :class="{ apart: p.apart === 'issued' }">
                     {{ p.issued || '—' }}
                   </td>
-                  <td class="figure" :class="{ apart: APART[p.stands] === 'running' }">{{ p.running }}</td>
+                  <td class="figure" :class="{ apart: p.apart === 'running' }">{{ p.running }}</td>
                   <td>
                     {{ p.stands }}
                     <span v-if="p.edited_by" class="small quiet"
                       >edited by {{ p.edited_by }}, {{ when(p.edited_at) }}</span
                     >
                     <span v-if="p.restart" class="small settle">▲ acts after a restart of the module</span>
-                    <span v-else-if="p.configured !== p.running" class="small quiet"
+                    <span v-else-if="p.writes && p.configured !== p.running" class="small quiet"
                       >acts when it is written</span
+                    >
+                    <span v-else-if="p.entity !== 'point'" class="small quiet"
+                      >nobody writes it: change the part, adopt it, or keep it</span
                     >
                   </td>
                 </tr>
@@ -354,6 +403,34 @@ const everything = computed({
               <v-btn type="submit" class="act main" :disabled="!reason.trim()">keep</v-btn>
             </form>
           </div>
+          <section v-if="themselves.length" class="themselves" aria-label="what the rack says of itself">
+            <p class="keys">
+              <b>What it says of itself</b>
+              <span v-if="toNote.length" class="small quiet">{{ toNote.length }} not noted yet</span>
+              <v-btn
+                v-if="toNote.length && plant.may('engineer')"
+                class="act"
+                :disabled="!!busy"
+                @click="note(toNote)"
+              >
+                note {{ toNote.length === 1 ? 'it' : `all ${toNote.length}` }}
+              </v-btn>
+            </p>
+            <dl>
+              <template v-for="t in themselves" :key="`${t.entity} ${t.entity_id}`">
+                <dt v-tip="t.at">
+                  {{ t.name }} <span class="small quiet figure">{{ t.where }}</span>
+                </dt>
+                <dd>
+                  <span class="figure">{{ t.says || 'says nothing now' }}</span>
+                  <span class="small quiet"
+                    >{{ t.noted ? (t.noted === t.says ? 'as noted' : `noted: ${t.noted}`) : 'nobody noted it'
+                    }}{{ t.oldest && `; its type needs ${t.oldest} or newer` }}</span
+                  >
+                </dd>
+              </template>
+            </dl>
+          </section>
           <details v-if="kept.length" class="kept" open>
             <summary>{{ kept.length }} kept apart</summary>
             <p v-for="p in kept" :key="p.key" class="small">
@@ -443,6 +520,21 @@ td.apart {
   flex-wrap: wrap;
   gap: 8px;
   align-items: center;
+}
+
+.themselves dl {
+  display: grid;
+  grid-template-columns: minmax(160px, max-content) minmax(0, 1fr);
+  gap: 4px 16px;
+  margin: 6px 0 0;
+}
+
+.themselves dd {
+  margin: 0;
+}
+
+.themselves dd .small {
+  margin-left: 10px;
 }
 
 .armed {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** One module opened large beside its rack: each channel with its terminals and what comes in there; counts and loads; what can be done with it. */
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import type { Operation } from '../../plant/useHardware'
@@ -30,11 +30,19 @@ watch(
 const CALLED = [
   ['label', 'what you call it'],
   ['comment', 'a comment'],
+  ['firmware', 'the firmware that it is to have'],
 ] as const
-const called = ref({ label: '', comment: '' })
+/** A firmware is asked for where the module can be asked for it, or somebody noted one. */
+const asked = computed(() =>
+  CALLED.filter(([field]) => field !== 'firmware' || props.module.says_firmware || props.module.firmware),
+)
+const called = ref({ label: '', comment: '', firmware: '' })
 watch(
-  () => [props.module.label, props.module.comment, props.round],
-  () => (called.value = { label: props.module.label, comment: props.module.comment }),
+  () => [props.module.label, props.module.comment, props.module.firmware, props.round],
+  () => {
+    const { label, comment, firmware } = props.module
+    called.value = { label, comment, firmware }
+  },
   { immediate: true },
 )
 const text = (field: string, point: number) => (
@@ -144,7 +152,7 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
       @propose="(title, operations) => emit('propose', title, operations)"
     />
     <template v-if="plant.may('engineer')">
-      <label v-for="[field, label] in CALLED" :key="field" class="small"
+      <label v-for="[field, label] in asked" :key="field" class="small"
         >{{ label }}
         <DenseField
           v-model="called[field]"

@@ -22,6 +22,7 @@ const FIELDS = [
   ['path', 'path'],
   ['username', 'user name, if it wants one'],
   ['quiet_s', 'a topic is too old after, s (0: never)'],
+  ['head', 'what its head is to say of itself'],
 ] as const
 const LINKS = ['Modbus TCP', 'Modbus RTU over TCP', 'Modbus ASCII over TCP', 'Modbus RTU', 'Modbus ASCII', 'OPC UA', 'MQTT'] // prettier-ignore
 /** A stand-in answers these alone. */
@@ -42,6 +43,7 @@ function has(field: string) {
   if (field === 'line' || field === 'port') return onPort(link.value) === (field === 'line')
   if (OF_REGISTERS.includes(field)) return !byName(link.value)
   if (field === 'quiet_s') return link.value === 'MQTT'
+  if (field === 'head') return link.value !== 'MQTT'
   return !OF_NAMES.includes(field) || byName(link.value)
 }
 

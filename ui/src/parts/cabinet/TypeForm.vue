@@ -6,6 +6,7 @@ import { modeFields, TYPE_FIELDS } from './typeFields'
 import { KINDS, proposed, type Kind } from './typeKinds'
 import TypeFields from './TypeFields.vue'
 import TypeGroups from './TypeGroups.vue'
+import TypeFirmware from './TypeFirmware.vue'
 import TypeSettings from './TypeSettings.vue'
 import FormPart from '../../kit/FormPart.vue'
 import ManualPaste from './ManualPaste.vue'
@@ -268,6 +269,7 @@ function turnOpen(name: string) {
       />
     </FormPart>
     <TypeSettings v-model="body" />
+    <TypeFirmware v-if="body.channels" v-model="body" />
     <FormPart title="isolation, currents, what else it is" class="flow">
       <TypeFields :model-value="body as never" :specs="TYPE_FIELDS" />
       <v-checkbox

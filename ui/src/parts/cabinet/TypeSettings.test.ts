@@ -2,12 +2,16 @@ import { afterEach, expect, test } from 'vitest'
 import { h, ref } from 'vue'
 import { button, cleared, field, mounted, plantOf, settled, typed } from '../../testing/mounted'
 import { blankType, tidied, type TypeBody } from './typeBody'
+import TypeFirmware from './TypeFirmware.vue'
 import TypeGroups from './TypeGroups.vue'
 import TypeSettings from './TypeSettings.vue'
 
 afterEach(cleared)
 
-async function opened(part: typeof TypeSettings | typeof TypeGroups, more: Partial<TypeBody> = {}) {
+async function opened(
+  part: typeof TypeSettings | typeof TypeGroups | typeof TypeFirmware,
+  more: Partial<TypeBody> = {},
+) {
   plantOf()
   const body = ref<TypeBody>({ ...blankType(), title: 'AI 4', ...more })
   const held = { setup: () => () => h(part as never, { modelValue: body.value, 'onUpdate:modelValue': (v: TypeBody) => (body.value = v) }) } // prettier-ignore
@@ -62,4 +66,16 @@ test('channels that are not alike are told with their ways and their terminals',
     { first: 0, count: 2, direction: 'in', modes: ['4–20 mA'], terminals: [{ mark: '{n}', role: 'plus' }] },
     { first: 2, count: 2, modes: [] },
   ])
+})
+
+test('the firmware stands behind the counts, or where the manual says', async () => {
+  const { box, body } = await opened(TypeFirmware, { numbering: "with the table's digit" })
+  await tick(box, 'it says which one it has')
+  expect(body.value.firmware!.at).toBe(Math.max(...body.value.registers.map((r) => (r.at ?? 0) + r.count)))
+  await typed(field(box, 'place of the firmware'), '30101')
+  await typed(field(box, 'registers of the firmware'), '2')
+  await typed(field(box, 'the oldest firmware that this type needs'), '2.3')
+  expect(tidied(body.value).firmware).toEqual({ table: 'input registers', at: 100, words: 2, written: 'parts in bytes', oldest: '2.3' }) // prettier-ignore
+  await tick(box, 'it says which one it has')
+  expect(tidied(body.value).firmware ?? null).toBeNull()
 })

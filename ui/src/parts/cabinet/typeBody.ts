@@ -42,6 +42,15 @@ export interface SettingBody {
   [more: string]: unknown
 }
 
+/** Where a module says which firmware it has; oldest: the first that does what its type says. */
+export interface FirmwareBody {
+  table: 'holding registers' | 'input registers'
+  at: number
+  words?: number
+  written: string
+  oldest?: string
+}
+
 export interface TypeBody {
   key: string
   title: string
@@ -59,6 +68,7 @@ export interface TypeBody {
   settings?: SettingBody[]
   groups?: GroupBody[]
   after_settings?: { name: string; table: 'holding registers' | 'coils'; at: number; word: number }[]
+  firmware?: FirmwareBody | null
   fixed?: Record<string, string>
   statements?: { about: string; says: string }[]
   supply?: { low: number; high: number } | null
@@ -296,6 +306,7 @@ export function takenIn(
     const known = (of: string) => body.settings?.find((s) => s.of === of)?.codes ?? {}
     out.settings = [...told.map((s) => ({ ...s, codes: known(s.of) })), ...kept]
     out.after_settings = parts.after_settings ?? body.after_settings ?? []
+    if (parts.firmware) out.firmware = { ...body.firmware, ...parts.firmware }
     // A single fault bit a channel was another way to say it.
     if (!out.registers.some((run) => run.holds === 'status bits')) out.status = null
   } else {

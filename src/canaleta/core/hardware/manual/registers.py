@@ -51,6 +51,15 @@ _SETTINGS = (
 _STORES = ("store", "save", "eeprom", "flash", "non-volatile", "permanent")
 _APPLIES = ("apply", "take over", "commit", "activate config", "accept config", "execute")
 _RESETS = ("reset", "acknowledge", "clear")
+_FIRMWARE = (
+    "firmware", "software version", "software revision", "software rev", "sw version", "sw-version", "fw version", "fw rev",
+)  # fmt: skip
+_VERSIONS: tuple[tuple[tuple[str, ...], str], ...] = (
+    (("ascii", "string", "char", "text"), "text"),
+    (("x100", "x 100", "×100", "× 100", "/100", "0.01"), "hundredths"),
+    (("major", "minor", "byte", "hex", "."), "parts in bytes"),
+)
+"""How a version stands in its registers, by words of the line."""
 _WORD = compiled(
     r"\bwrite\s+(?:a\s+|the value\s+)?(?:(?:0x|16#)([0-9a-f]{1,4})|([0-9a-f]{1,4})h|([0-9]{1,5}))\b", ignore_case=True
 )
@@ -159,8 +168,12 @@ def read_registers(text: str, style: Style, table: Table, channels: int = 0) -> 
             if holds != "other numbers":
                 served = max(served, at_last + 1)
             out.guesses.append(f"“{some[0][2].says}” is {holds}, channels {first} to {last}{_form_words(form)}")
+    firmware: dict[str, Any] | None = None
     for line in singles:
         low = line.says.lower()
+        if firmware is None and (firmware := _firmware_of(line)):
+            out.guesses.append(f"“{line.says}” is the firmware: {firmware['written']}")
+            continue
         if "cold junction" in low or "reference junction" in low or "cjc" in low:
             holds = "cold junction"
         elif _is_status(low) and not line.written:
@@ -200,6 +213,8 @@ def read_registers(text: str, style: Style, table: Table, channels: int = 0) -> 
     out.parts = {"registers": registers, "status_words": words}
     if settings:
         out.parts["settings"] = settings
+    if firmware:
+        out.parts["firmware"] = firmware
     if after_settings:
         out.parts["after_settings"] = after_settings
     if numbers:
@@ -336,6 +351,17 @@ def _word_of(says: str) -> int:
 def _meets(run: dict[str, Any], first: int, last: int) -> bool:
     of = run["of"]
     return bool(of["first"] <= last and first < of["first"] + of["count"])
+
+
+def _firmware_of(line: _Line) -> dict[str, Any] | None:
+    """Where the module says its firmware, if that is what a line says; None for any other."""
+    low = line.says.lower()
+    if line.table.of_bits or line.written or not any(word in low for word in _FIRMWARE):
+        return None
+    usual = "number" if any(word in low for word in ("uint32", "udint", "dword")) else "parts in bytes"
+    written = next((how for words, how in _VERSIONS if any(word in low for word in words)), usual)
+    words = min(line.count, 2 if written in ("number", "hundredths") else 16)
+    return {"table": str(line.table), "at": line.first, "words": words, "written": written}
 
 
 def _is_status(low: str) -> bool:
