@@ -96,6 +96,7 @@ async def serve(tell: Connection, points: int, which: str, broker: int, seconds:
                 keeper,
                 nobody,
                 lambda *_: [],
+                lambda *_: [],
                 open_to_all=True,
             )
         )

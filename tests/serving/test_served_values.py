@@ -38,11 +38,13 @@ from canaleta.plant.changes.seed import stored_row
 from canaleta.plant.people.accounts import Key
 from canaleta.racks.sparkplug import read_payload
 from canaleta.serving.broker import read_broker
+from canaleta.serving.conditions import Alarm, Line, event_of
 from canaleta.serving.modbus import MOST_CLIENTS, ModbusDoor
 from canaleta.serving.mqtt import MqttDoor, topics_of
-from canaleta.serving.opc import Alarm, OpcDoor, unit_id
+from canaleta.serving.opc import OpcDoor, unit_id
 from canaleta.serving.people import Doorkeeper
 from canaleta.serving.statuses import status_of
+from canaleta.serving.subscriptions import where
 from canaleta.serving.values import Values
 
 LAYOUT = layout_with()
@@ -201,7 +203,9 @@ async def until(holds: Any, seconds: float = HANGS_S) -> None:
             await asyncio.sleep(0.02)
 
 
-def opc_door(write: Any = None, history: Any = None, keeper: Doorkeeper | None = None) -> OpcDoor:
+def opc_door(
+    write: Any = None, history: Any = None, keeper: Doorkeeper | None = None, journal: Any = None
+) -> OpcDoor:
     keeper = keeper or Doorkeeper(anybody=True, noted=lambda *_: None)
     return OpcDoor(
         "127.0.0.1",
@@ -210,6 +214,7 @@ def opc_door(write: Any = None, history: Any = None, keeper: Doorkeeper | None =
         keeper,
         write or _refuses,
         history or (lambda *_: []),
+        journal or (lambda *_: []),
         open_to_all=True,
     )
 
@@ -417,6 +422,190 @@ def test_alarms_are_conditions_from_coming_to_going_and_are_told_again_to_who_as
             assert said(heard.told[-1])[2:5] == (False, True, False)
 
     in_a_loop_of_its_own(run)
+
+
+LEVEL = ObjectIds.ExclusiveLevelAlarmType
+
+
+@pytest.mark.parametrize(
+    ("kind", "type_", "limit", "state"),
+    [
+        ("hh", LEVEL, "HighHighLimit", ObjectIds.ExclusiveLimitStateMachineType_HighHigh),
+        ("h", LEVEL, "HighLimit", ObjectIds.ExclusiveLimitStateMachineType_High),
+        ("l", LEVEL, "LowLimit", ObjectIds.ExclusiveLimitStateMachineType_Low),
+        ("ll", LEVEL, "LowLowLimit", ObjectIds.ExclusiveLimitStateMachineType_LowLow),
+        ("state", ObjectIds.OffNormalAlarmType, "", 0),
+        ("fault", ObjectIds.InstrumentDiagnosticAlarmType, "", 0),
+        ("dev", ObjectIds.AlarmConditionType, "", 0),
+        ("rate", ObjectIds.AlarmConditionType, "", 0),
+    ],
+)
+def test_each_kind_of_alarm_is_the_condition_that_the_standard_has_for_it(
+    kind: str, type_: int, limit: str, state: int
+) -> None:
+    """OPC 10000-9, 5.8: a level says which limit it is at and beyond which state it is, and nothing of the others."""
+    alarm = Alarm(PT, kind, "unacknowledged", True, "low", datetime.fromtimestamp(1000.0, UTC), kind, 7.5)
+    event = event_of(alarm, "PT-1", retain=True)
+    assert event.EventType == ua.NodeId(type_)
+    limits = ("HighHighLimit", "HighLimit", "LowLimit", "LowLowLimit")
+    assert {name: getattr(event, name, None) for name in limits} == dict.fromkeys(limits) | (
+        {limit: 7.5} if limit else {}
+    )
+    at = getattr(event, "LimitState/CurrentState/Id", None)
+    assert at == (ua.NodeId(state) if state else None)
+    gone = event_of(dataclasses.replace(alarm, state="normal", active=False), "PT-1", retain=False)
+    assert getattr(gone, "LimitState/CurrentState/Id", None) is None, (
+        "within its limits it is in no state of the machine"
+    )
+
+
+@pytest.mark.parametrize(
+    ("state", "acked", "aside"),
+    [
+        ("unacknowledged", False, ""),
+        ("acknowledged", True, ""),
+        ("returned, unacknowledged", False, ""),
+        ("latched, unacknowledged", False, ""),
+        ("latched, acknowledged", True, ""),
+        ("shelved", True, "shelved"),
+        ("suppressed by design", True, "SuppressedState"),
+        ("out of service", True, "OutOfServiceState"),
+    ],
+)
+def test_states_of_iec_62682_are_those_of_conditions(state: str, acked: bool, aside: str) -> None:
+    event = event_of(
+        Alarm(PT, "h", state, False, "low", datetime.fromtimestamp(1000.0, UTC), ""), "PT-1", retain=True
+    )
+    assert getattr(event, "AckedState/Id") is acked
+    assert event.SuppressedOrShelved is bool(aside)
+    for name in ("SuppressedState", "OutOfServiceState"):
+        assert getattr(event, f"{name}/Id") is (aside == name)
+
+
+def recorded(number: int, at: float, kind: str, becomes: str, point: int = PT) -> Line:
+    return Line(number, Alarm.recorded(point, kind, becomes, "high", datetime.fromtimestamp(at, UTC), kind))
+
+
+def test_what_alarms_did_is_read_as_events_page_by_page_and_filtered() -> None:
+    """OPC 10000-11, 6.4.2. Two lines at one moment, the second on the next page; one of a point that is gone."""
+    lines = [
+        recorded(1, 1000.0, "hh", "unacknowledged"),
+        recorded(2, 1001.0, "hh", "acknowledged"),
+        recorded(3, 1001.0, "state", "unacknowledged"),
+        recorded(4, 1002.0, "hh", "normal"),
+        recorded(5, 1003.0, "hh", "normal", 4711),
+    ]
+
+    def journal(begins: float, ends: float, behind: Any, most: int, backwards: bool) -> list[Line]:
+        def key(line: Line) -> tuple[float, int]:
+            return (line.alarm.since.timestamp(), line.number)
+
+        some = sorted(lines, key=key, reverse=backwards)
+        if behind is not None:
+            some = [one for one in some if (key(one) < behind if backwards else key(one) > behind)]
+        return [one for one in some if begins <= key(one)[0] <= ends][:most]
+
+    async def run() -> None:
+        door = opc_door(journal=journal)
+        async with opened(door, values(plant(), GOOD)), client_of(door) as client:
+            server = client.nodes.server
+            first, last = (datetime.fromtimestamp(at, UTC) for at in (999.0, 2000.0))
+            kinds = [ObjectIds.ExclusiveLevelAlarmType, ObjectIds.OffNormalAlarmType]
+            told = await server.read_event_history(first, last, 0, kinds)
+            assert [(e.Time.timestamp(), e.ConditionName) for e in told] == [
+                (1000.0, "HH"), (1001.0, "HH"), (1001.0, "STATE"), (1002.0, "HH"),
+            ]  # fmt: skip
+            assert [getattr(e, "ActiveState/Id") for e in told] == [True, True, True, False]
+            assert [getattr(e, "AckedState/Id") for e in told] == [False, True, False, True]
+            assert {e.SourceName for e in told} == {"PT-1"}
+            assert [e.Retain for e in told] == [True, True, True, False]
+            assert [e.Time.timestamp() for e in await server.read_event_history(last, first, 2, kinds)] == [
+                1002.0,
+                1001.0,
+            ]
+            # Pages of two, by the place that was told; the filter takes one type and those below it.
+            clause = ua.ContentFilter(
+                [
+                    ua.ContentFilterElement(
+                        ua.FilterOperator.OfType, [ua.LiteralOperand(ua.Variant(ua.NodeId(ObjectIds.LimitAlarmType)))]
+                    )
+                ]
+            )
+            number = ua.SimpleAttributeOperand(
+                ua.NodeId(ObjectIds.BaseEventType), [ua.QualifiedName("Time", 0)], ua.AttributeIds.Value, None
+            )
+            details = ua.ReadEventDetails(ua.UInt32(2), first, last, ua.EventFilter([number], clause))
+            place, pages = b"", []
+            while True:
+                (page,) = await client.uaclient.history_read(
+                    ua.HistoryReadParameters(
+                        details,
+                        ua.TimestampsToReturn.Both,
+                        False,
+                        [ua.HistoryReadValueId(server.nodeid, ContinuationPoint=place)],
+                    )
+                )
+                page.StatusCode.check()
+                pages.append([one.EventFields[0].Value.timestamp() for one in page.HistoryData.Events])
+                place = page.ContinuationPoint
+                if not place:
+                    break
+            assert pages == [[1000.0, 1001.0], [1002.0]]
+            # A place that was never told, a time that says nothing, another node.
+            for node, begins, at, code in (
+                (server.nodeid, first, b"nonsense", 0x804A0000),
+                (server.nodeid, ua.get_win_epoch(), b"", 0x80BD0000),
+                (ua.NodeId(PT, 2), first, b"", 0x80720000),
+            ):
+                asked = ua.ReadEventDetails(
+                    ua.UInt32(2),
+                    begins,
+                    ua.get_win_epoch() if begins != first else last,
+                    ua.EventFilter([number], clause),
+                )
+                (result,) = await client.uaclient.history_read(
+                    ua.HistoryReadParameters(
+                        asked, ua.TimestampsToReturn.Both, False, [ua.HistoryReadValueId(node, ContinuationPoint=at)]
+                    )
+                )
+                assert result.StatusCode.value == code
+
+    in_a_loop_of_its_own(run)
+
+
+@pytest.mark.parametrize(
+    ("pattern", "text", "fits"),
+    [
+        ("main%", "mainstation", True),
+        ("main%", "the main", False),
+        ("%en%", "Agent", True),
+        ("abc[13-68]", "abc2", False),
+        ("abc[13-68]", "abc5", True),
+        ("ABC[^13-5]", "ABC2", True),
+        ("ABC[^13-5]", "ABC4", False),
+        ("PT-_", "PT-1", True),
+        ("100\\%", "100%", True),
+        ("100\\%", "1000", False),
+        ("a.c", "abc", False),
+    ],
+)
+def test_texts_are_like_others_as_the_standard_says(pattern: str, text: str, fits: bool) -> None:
+    """The examples of OPC 10000-4, table of the LikeOperator's wildcards."""
+    clause = ua.ContentFilter(
+        [
+            ua.ContentFilterElement(
+                ua.FilterOperator.Like,
+                [
+                    ua.SimpleAttributeOperand(BrowsePath=[ua.QualifiedName("SourceName", 0)]),
+                    ua.LiteralOperand(ua.Variant(pattern)),
+                ],
+            )
+        ]
+    )
+    event = event_of(
+        Alarm(PT, "h", "acknowledged", True, "low", datetime.fromtimestamp(0.0, UTC), ""), text, retain=True
+    )
+    assert where(None, clause)(event) is fits
 
 
 def test_a_guessed_password_is_tried_ten_times_whatever_other_names_are_sent_between() -> None:

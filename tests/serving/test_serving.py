@@ -14,12 +14,13 @@ from asyncua import ua
 from asyncua.client.client import Client
 from asyncua.crypto import security_policies
 from asyncua.crypto.uacrypto import CertProperties
+from asyncua.ua.object_ids import ObjectIds
 from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import rsa
 from cryptography.x509.oid import NameOID
 from pyModbusTCP.client import ModbusClient
-from sqlalchemy import text
+from sqlalchemy import insert, text
 from tests.building.agents import in_a_loop_of_its_own, scanned
 from tests.building.at_racks import PT, edit
 from tests.building.database import Database
@@ -29,7 +30,9 @@ from tests.building.waiting import HANGS_S
 
 from canaleta.certificates import Certificate, fingerprint, made
 from canaleta.cli import main
+from canaleta.plant.database import tables as t
 from canaleta.plant.live import serving
+from canaleta.plant.live.alarms import journal_between
 from canaleta.plant.people import accounts
 from canaleta.serving.doors import Doors
 from canaleta.serving.serve import Server
@@ -113,6 +116,44 @@ def test_what_is_on_the_wires_is_served_and_a_rack_that_is_cut_is_told_at_once(d
                 )
                 assert (await asyncio.to_thread(other.read_coils, AT, 1)) == [False]
             _ = source
+
+    in_a_loop_of_its_own(run)
+
+
+def test_the_journal_of_alarms_is_history_of_events(database: Database) -> None:
+    """Two lines at one moment follow one another by their numbers, forwards and backwards."""
+    at = datetime.now(UTC).replace(microsecond=123_456) - timedelta(minutes=2)
+    line = {"point": PT, "kind": "hh", "priority": "high", "was": "normal", "event": "comes"}
+    with database.owner.begin() as connection:
+        connection.execute(
+            insert(t.journal),
+            [
+                line | {"at": at, "becomes": "unacknowledged"},
+                line | {"at": at, "becomes": "acknowledged"},
+                line | {"at": at + timedelta(minutes=1), "becomes": "returned, unacknowledged"},
+            ],
+        )
+    begins, ends = (at - timedelta(minutes=1)).timestamp(), datetime.now(UTC).timestamp()
+    with database.engine.connect() as connection:
+        for backwards in (False, True):
+            told, behind = [], None
+            while page := journal_between(connection, begins, ends, behind, 1, backwards=backwards):
+                told.append(page[0].becomes)
+                behind = (page[0].at.timestamp(), page[0].id)
+            words = ["unacknowledged", "acknowledged", "returned, unacknowledged"]
+            assert told == (words[::-1] if backwards else words)
+
+    async def run() -> None:
+        what = doors(modbus=None)
+        async with served(database, what), opc(what) as client:
+            kind = ObjectIds.ExclusiveLevelAlarmType
+            server = client.nodes.server
+            found = await server.read_event_history(at - timedelta(minutes=1), datetime.now(UTC), 0, kind)
+            assert [getattr(e, "AckedState/Id") for e in found] == [False, True, False]
+            assert [getattr(e, "LimitState/CurrentState").Text for e in found[:2]] == ["HighHigh", "HighHigh"]
+            assert (found[0].Time, found[0].SourceNode, found[0].Severity) == (at, ua.NodeId(PT, 2), 750)
+            notifies = await server.read_event_notifier()
+            assert notifies == {ua.EventNotifier.SubscribeToEvents, ua.EventNotifier.HistoryRead}
 
     in_a_loop_of_its_own(run)
 

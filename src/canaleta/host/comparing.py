@@ -9,7 +9,8 @@ from canaleta.catalogue.types import module_types
 from canaleta.host.steps import TroubleError, say
 from canaleta.host.upkeep import database_of
 from canaleta.plant.changes import seed
-from canaleta.plant.checks.running import Look, look_at, tells_of_itself, was_issued
+from canaleta.plant.changes.revisions import was_issued
+from canaleta.plant.checks.running import Look, look_at, tells_of_itself
 from canaleta.plant.records.image_cache import ImageCache
 
 __all__ = ["APART", "BLIND", "compare_racks"]

@@ -16,7 +16,8 @@ from sqlalchemy.exc import SQLAlchemyError
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import short
-from canaleta.plant.checks.running import look_at, looked_at, tells_of_itself, was_issued
+from canaleta.plant.changes.revisions import was_issued
+from canaleta.plant.checks.running import look_at, looked_at, tells_of_itself
 from canaleta.racks.context import Context
 
 __all__ = ["WHO", "NightlyLooks", "last_time"]

@@ -7,6 +7,7 @@ status that our quality is, and the time at which it came to be so.
 from __future__ import annotations
 
 import asyncio
+import dataclasses
 import logging
 import math
 import tempfile
@@ -20,7 +21,6 @@ from typing import Any
 
 import numpy as np
 from asyncua import ua
-from asyncua.common.event_objects import AlarmCondition
 from asyncua.crypto.permission_rules import UserRole
 from asyncua.server.address_space import AttributeService, AttributeValue
 from asyncua.server.history import HistoryManager, HistoryStorageInterface
@@ -38,13 +38,14 @@ from canaleta.core.notation.units import unece_code
 from canaleta.core.sheet.follows import followed_by
 from canaleta.core.signals.signal_types import Family
 from canaleta.serving import subscriptions
+from canaleta.serving.conditions import Alarm, Journal, event_of, read_place, written_place
 from canaleta.serving.people import Doorkeeper
 from canaleta.serving.statuses import status_of
 from canaleta.serving.subscriptions import Told, put
-from canaleta.serving.tree import NS, Tree, named, point_node, std
+from canaleta.serving.tree import NS, Tree, std
 from canaleta.serving.values import Values
 
-__all__ = ["APPLICATION", "NAMESPACE", "Alarm", "OpcDoor", "unit_id"]
+__all__ = ["APPLICATION", "NAMESPACE", "OpcDoor", "unit_id"]
 
 log = logging.getLogger("serve")
 for _name in ("asyncua", "asyncua.server", "asyncua.common"):
@@ -52,11 +53,10 @@ for _name in ("asyncua", "asyncua.server", "asyncua.common"):
 NAMESPACE = "urn:canaleta:plant"
 APPLICATION = "urn:canaleta:server"
 UNECE = "http://www.opcfoundation.org/UA/units/un/cefact"
-SEVERITIES = {"low": 250, "medium": 500, "high": 750, "journal only": 1}
 MOST_CLIENTS, MOST_SUBSCRIPTIONS, MOST_QUEUED, MOST_UNACKED = 100, 400, 10, 20
 AT_ONCE = 500
 """Nodes that are made, values that are put, before others have their turn."""
-MOST_HISTORY = 10_000
+MOST_HISTORY, MOST_EVENTS = 10_000, 2_000
 
 _READ = int(ua.AccessLevel.CurrentRead.mask | ua.AccessLevel.HistoryRead.mask)
 _WRITE = _READ | int(ua.AccessLevel.CurrentWrite.mask)
@@ -70,19 +70,6 @@ SECURED = [
 Write = Callable[[int, float, str], Awaitable[bool]]
 History = Callable[[int, float, float], "list[tuple[float, float, int]]"]
 """(time, value, quality) of a point's readings between two times, s since 1970."""
-
-
-@dataclass(frozen=True)
-class Alarm:
-    """An open alarm as clients are told of it. kind: see core.live.alarms.KINDS; state: as recorded."""
-
-    point: int
-    kind: str
-    state: str
-    active: bool
-    priority: str
-    since: datetime
-    says: str
 
 
 @dataclass(frozen=True)
@@ -130,17 +117,17 @@ def unit_id(common: str) -> int:
 
 class OpcDoor:
     """A server at one address. open_to_all: whether anybody may read, without protection as well. write: what a write to a point
-    that was given away does; history: what was read of a point."""
+    that was given away does; history: what was read of a point; journal: what alarms did."""
 
     kind = "OPC UA"
 
     def __init__(
         self, host: str, port: int, own: Certificate, keeper: Doorkeeper, write: Write, history: History,
-        *, open_to_all: bool = False, plant: str = "Plant",
+        journal: Journal, *, open_to_all: bool = False, plant: str = "Plant",
     ) -> None:  # fmt: skip
         self._host, self._port, self._own, self._keeper = host, port, own, keeper
         self._write, self._open, self._plant = write, open_to_all, plant
-        self._history = _Readings(history)
+        self._history, self._journal = _Readings(history), journal
         self._server: Server | None = None
         self._said: dict[int, _Said] = {}
         self._tree: Tree | None = None
@@ -165,7 +152,7 @@ class OpcDoor:
         # A client that subscribes to everything and fetches nothing is let go before what waits for it fills the memory.
         inner.max_lifetime_count, inner.max_keep_alive_count = 600, 100
         inner.certificate_validator = self._keeper.certificate
-        inner.history_manager = _History(inner)
+        inner.history_manager = _History(self, inner)
         inner.history_manager.set_storage(self._history)
         await server.init()
         server.set_endpoint(f"opc.tcp://{_bracketed(self._host)}:{self._port}")
@@ -184,6 +171,9 @@ class OpcDoor:
             await server.load_certificate(str(Path(folder) / "own.pem"))
             await server.load_private_key(str(Path(folder) / "key.pem"))
         await server.register_namespace(NAMESPACE)
+        await server.nodes.server.set_event_notifier(
+            [ua.EventNotifier.SubscribeToEvents, ua.EventNotifier.HistoryRead]
+        )
         inner.attribute_service = _Attributes(self, inner.aspace)
         self._server, self._tree, self._nodes, self._said = server, Tree(inner.aspace), {}, {}
         await self.renew(values)
@@ -314,41 +304,44 @@ class OpcDoor:
         what = self._said.get(alarm.point)
         if what is None:
             return
-        moment = alarm.since if retain else datetime.now(UTC)
-        state = alarm.state if retain else WORDS[State.NORMAL]
-        active = alarm.active and retain
-        event: Any = AlarmCondition()  # type: ignore[no-untyped-call]
-        key = f"alarm {alarm.point} {alarm.kind}"
-        event.EventType = std(ObjectIds.AlarmConditionType)
-        event.emitting_node = std(ObjectIds.Server)
-        event.EventId = f"{key} {moment.isoformat()} {state}".encode()
-        event.SourceNode, event.SourceName = point_node(alarm.point), what.tag
-        event.InputNode = point_node(alarm.point)
-        event.add_property("NodeId", named(key), ua.VariantType.NodeId)
-        event.ConditionName, event.ConditionClassId = (
-            alarm.kind.upper(),
-            std(ObjectIds.ProcessConditionClassType),
-        )
-        event.Time = moment
-        event.ReceiveTime = datetime.now(UTC)
-        event.Message = ua.LocalizedText(
-            f"{what.tag}: {alarm.says}, {state}" if alarm.says else f"{what.tag}: {state}"
-        )
-        event.Severity = SEVERITIES.get(alarm.priority, 250)
-        event.Retain = retain
-        event.Quality = ua.StatusCode()
-        _state(event, "EnabledState", True, "Enabled", "Disabled")
-        _state(event, "ActiveState", active, "Active", "Inactive")
-        waits = state in (WORDS[State.UNACKNOWLEDGED], WORDS[State.RETURNED], WORDS[State.LATCHED])
-        _state(event, "AckedState", not waits, "Acknowledged", "Unacknowledged")
-        aside = state in (WORDS[State.SHELVED], WORDS[State.SUPPRESSED], WORDS[State.OUT_OF_SERVICE])
-        event.SuppressedOrShelved = aside
+        gone = dataclasses.replace(alarm, state=WORDS[State.NORMAL], active=False, since=datetime.now(UTC))
+        event = event_of(alarm if retain else gone, what.tag, retain=retain)
         await self._server.iserver.subscription_service.trigger_event(event)
 
-
-def _state(event: Any, name: str, on: bool, yes: str, no: str) -> None:
-    setattr(event, name, ua.LocalizedText(yes if on else no))
-    setattr(event, f"{name}/Id", on)
+    async def past(self, details: ua.ReadEventDetails, where: bytes) -> ua.HistoryReadResult:
+        """What alarms did between two times, forwards or backwards (OPC 10000-11, 6.4.2); where: from which line of the journal
+        on, as it was told to the client."""
+        assert self._server is not None
+        result = ua.HistoryReadResult()
+        span = _span_of(details.StartTime, details.EndTime, details.NumValuesPerNode)
+        place = read_place(where) if where else None
+        if span is None or (where and place is None):
+            code = StatusCodes.BadContinuationPointInvalid if where else StatusCodes.BadInvalidTimestampArgument
+            result.StatusCode = ua.StatusCode(ua.UInt32(code))
+            return result
+        begins, ends, backwards = span
+        most = min(details.NumValuesPerNode or MOST_EVENTS, MOST_EVENTS)
+        passes = subscriptions.where(self._server.iserver.aspace, details.Filter.WhereClause)
+        told = ua.HistoryEvent()
+        looked, more = 0, True
+        # What a filter holds back is no page of its own; but nobody looks at the whole journal for one answer.
+        while more and len(told.Events) < most and looked < MOST_EVENTS:
+            wanted = most - len(told.Events)
+            lines = await asyncio.to_thread(self._journal, begins, ends, place, wanted + 1, backwards)
+            more, lines = len(lines) > wanted, lines[:wanted]
+            looked += len(lines)
+            place = lines[-1].place if lines else place
+            for line in lines:
+                what = self._said.get(line.alarm.point)
+                if what is None:
+                    continue
+                event = event_of(line.alarm, what.tag, retain=line.alarm.state != WORDS[State.NORMAL])
+                if passes(event):
+                    told.Events.append(ua.HistoryEventFieldList(event.to_event_fields(details.Filter.SelectClauses)))
+        result.HistoryData = told
+        if more and place is not None:
+            result.ContinuationPoint = written_place(place)
+        return result
 
 
 def _said(image: PlantImage) -> dict[int, _Said]:
@@ -452,11 +445,18 @@ class _Attributes(AttributeService):
 
 
 class _History(HistoryManager):
-    """History as the plant has it: single readings. What we do not keep is refused, not answered with something else."""
+    """History as the plant has it: single readings of points, and what alarms did. What we do not keep is refused, not answered
+    with something else."""
+
+    def __init__(self, door: OpcDoor, inner: Any) -> None:
+        super().__init__(inner)
+        self._door = door
 
     async def _read_history(self, details: Any, rv: Any) -> ua.HistoryReadResult:
         if isinstance(details, ua.ReadRawModifiedDetails) and not details.IsReadModified:
             return await super()._read_history(details, rv)
+        if isinstance(details, ua.ReadEventDetails) and rv.NodeId == std(ObjectIds.Server):
+            return await self._door.past(details, bytes(rv.ContinuationPoint or b""))
         result = ua.HistoryReadResult()
         result.StatusCode = ua.StatusCode(ua.UInt32(StatusCodes.BadHistoryOperationUnsupported))
         return result
@@ -480,13 +480,10 @@ class _Readings(HistoryStorageInterface):
         """Readings between two times, forwards or backwards (OPC 10000-11, 6.4.3), and where to go on."""
         if not isinstance(node_id.Identifier, int):
             return [], None
-        first, last = _moment(start), _moment(end)
-        backwards = first is None or (last is not None and first > last)
-        if first is None and last is None:
+        span = _span_of(start, end, nb_values)
+        if span is None:
             return [], None
-        begins, ends = (last, first) if backwards else (first, last)
-        begins = begins if begins is not None else 0.0
-        ends = ends if ends is not None else datetime.now(UTC).timestamp()
+        begins, ends, backwards = span
         found = await asyncio.to_thread(self._read, int(node_id.Identifier), begins, ends)
         if backwards:
             found = found[::-1]
@@ -510,8 +507,23 @@ class _Readings(HistoryStorageInterface):
     async def read_event_history(
         self, source_id: Any, start: Any, end: Any, nb_values: int, evfilter: Any
     ) -> tuple[list[Any], Any]:
-        """Refused before it comes here."""
-        raise UaError("events of the past are not told")
+        """What alarms did is read before it comes here: see OpcDoor.past."""
+        raise UaError("the journal is read elsewhere")
+
+
+def _span_of(start: datetime | None, end: datetime | None, most: int) -> tuple[float, float, bool] | None:
+    """(first, last, whether backwards) of what is asked for, s since 1970; None where no time says where to begin. Two of start,
+    end and how many are needed (OPC 10000-11, 6.4.3.2)."""
+    first, last = _moment(start), _moment(end)
+    if first is None and last is None:
+        return None
+    backwards = first is None or (last is not None and first > last)
+    begins, ends = (last, first) if backwards else (first, last)
+    return (
+        begins if begins is not None else 0.0,
+        ends if ends is not None else datetime.now(UTC).timestamp(),
+        backwards,
+    )
 
 
 def _moment(at: datetime | None) -> float | None:

@@ -10,6 +10,7 @@ import asyncio
 import contextlib
 import json
 import logging
+import math
 import os
 import secrets
 import signal
@@ -26,22 +27,24 @@ from sqlalchemy.exc import SQLAlchemyError
 from canaleta.certificates import Certificate, made
 from canaleta.core.hardware.commanding import CommandError, commanded
 from canaleta.core.live.alarms import KINDS
+from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import short
 from canaleta.plant.database.clock import PlantClock
 from canaleta.plant.database.connection import servers_behind
 from canaleta.plant.live import serving
-from canaleta.plant.live.alarms import ALARMS_CHANNEL, open_alarms
+from canaleta.plant.live.alarms import ALARMS_CHANNEL, journal_between, open_alarms
 from canaleta.plant.live.blocks import LiveBlock, read_blocks
 from canaleta.plant.live.commands import ask, awaited
 from canaleta.plant.live.trends import read_raw
 from canaleta.plant.people.accounts import Key, keys
 from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.secrets import keep_first, secret_of
+from canaleta.serving.conditions import Alarm, Line
 from canaleta.serving.doors import Doors
 from canaleta.serving.modbus import ModbusDoor
 from canaleta.serving.mqtt import MqttDoor
-from canaleta.serving.opc import APPLICATION, Alarm, OpcDoor
+from canaleta.serving.opc import APPLICATION, OpcDoor
 from canaleta.serving.people import Doorkeeper
 from canaleta.serving.values import Values
 
@@ -241,6 +244,7 @@ class Server:
                 self._keeper,
                 self._written_by_opc,
                 self._history,
+                self._journal,
                 open_to_all=wanted.open_to_all,
             )
         if wanted.modbus is not None:
@@ -350,7 +354,29 @@ class Server:
         with self._engine.connect() as connection:
             rows = open_alarms(connection)
         return [
-            Alarm(r.point, r.kind, r.state, r.active, r.priority, r.since, _ALARM_WORDS.get(r.kind, r.kind))
+            Alarm(
+                r.point, r.kind, r.state, r.active, r.priority, r.since, _ALARM_WORDS.get(r.kind, r.kind),
+                self._limit(r.point, r.kind),
+            )
+            for r in rows
+            if r.kind in KINDS
+        ]  # fmt: skip
+
+    def _limit(self, point: int, kind: str) -> float | None:
+        """The limit of an alarm of a level, in the point's unit."""
+        image = self._values.image if self._values is not None else None
+        if image is None or kind not in ALARM_LEVELS or not image.has(point):
+            return None
+        limit = float(image.number(f"alarm_{kind}")[image.row_of(point)])
+        return limit if math.isfinite(limit) else None
+
+    def _journal(
+        self, begins: float, ends: float, behind: tuple[float, int] | None, most: int, backwards: bool
+    ) -> list[Line]:
+        with self._engine.connect() as connection:
+            rows = journal_between(connection, begins, ends, behind, most, backwards=backwards)
+        return [
+            Line(r.id, Alarm.recorded(r.point, r.kind, r.becomes, r.priority, r.at, _ALARM_WORDS.get(r.kind, r.kind)))
             for r in rows
             if r.kind in KINDS
         ]

@@ -8,18 +8,28 @@ the value that was told last.
 
 from __future__ import annotations
 
+import logging
 import struct
+from collections.abc import Callable
 from datetime import UTC, datetime
+from functools import lru_cache, partial
 from typing import Any
 
 from asyncua import ua
-from asyncua.server import internal_subscription
+from asyncua.server import internal_subscription, monitored_item_service
 from asyncua.server.address_space import AttributeValue
 from asyncua.server.monitored_item_service import MonitoredItemService
 from asyncua.ua import ua_binary
 from asyncua.ua.attribute_ids import AttributeIds
+from asyncua.ua.object_ids import ObjectIds
 
-__all__ = ["Told", "install", "put"]
+from canaleta.core.notation.patterns import compiled, escaped
+from canaleta.serving.tree import std
+
+__all__ = ["Told", "install", "put", "where"]
+
+log = logging.getLogger("serve")
+_SUBTYPE = std(ObjectIds.HasSubtype)
 
 _EPOCH_S = 11_644_473_600
 """From 1601, where the standard's time begins, to 1970."""
@@ -122,6 +132,50 @@ def _span(service: MonitoredItemService, node: ua.NodeId) -> float | None:
     return None
 
 
+class _Where(monitored_item_service.WhereClauseEvaluator):
+    """What of a client's filter the library takes too narrowly: a type is also those below it, and texts may be like others
+    (OPC 10000-4, 7.7.3)."""
+
+    def _eval_el(self, index: int, event: Any) -> Any:
+        element = self.elements[index]
+        if element.FilterOperator != ua.FilterOperator.OfType:
+            return super()._eval_el(index, event)
+        wanted = self._eval_op(element.FilterOperands[0], event)
+        kind: ua.NodeId | None = event.EventType
+        while kind is not None and kind != wanted:
+            data = self._aspace.get(kind)
+            above = (
+                [r.NodeId for r in data.references if r.ReferenceTypeId == _SUBTYPE and not r.IsForward]
+                if data
+                else []
+            )
+            kind = above[0] if above else None
+        return kind is not None
+
+    def _like_operator(self, string: str, pattern: str) -> bool:
+        return bool(_liked(pattern).fullmatch(str(string)))
+
+
+@lru_cache(maxsize=100)
+def _liked(pattern: str) -> Any:
+    """A pattern of the standard: % any text, _ one character, [..] some characters, [^..] none of them, \\ the next as it is."""
+    out, rest = "", iter(pattern)
+    for one in rest:
+        if one == "[":
+            some = "".join(iter(partial(next, rest, "]"), "]"))
+            less = some.startswith("^")
+            out += f"[{'^' if less else ''}{escaped(some[less:]).replace(chr(92) + '-', '-')}]" if some[less:] else ""
+        else:
+            out += {"%": ".*", "_": "."}.get(one) or escaped(next(rest, "") if one == "\\" else one)
+    return compiled(f"(?s){out}")
+
+
+def where(space: Any, clause: ua.ContentFilter) -> Callable[[Any], bool]:
+    """What of events a client wants, by its filter."""
+    of = _Where(log, space, clause)
+    return of.eval
+
+
 _installed: list[bool] = []
 
 
@@ -135,4 +189,5 @@ def install() -> None:
     if not _installed:
         _installed.append(True)
         setattr(ua_binary, "create_dataclass_serializer", serializer)  # noqa: B010
+    setattr(monitored_item_service, "WhereClauseEvaluator", _Where)  # noqa: B010
     setattr(internal_subscription, "MonitoredItemService", _Watched)  # noqa: B010 - it is no part of what they export

@@ -10,13 +10,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
-from canaleta.core.hardware.running import Parameter, Stands, stands_of
+from canaleta.core.hardware.running import Issued, Parameter, Stands, stands_of
 from canaleta.core.hardware.settings import Words
 from canaleta.core.model.firmware import Firmware, is_older
 from canaleta.core.model.layout import SEPARATOR, Layout
 from canaleta.core.model.register_tables import Table
 
-__all__ = ["IssuedHardware", "Themselves", "firmware_runs", "not_as_noted", "told_of_themselves"]
+__all__ = ["IssuedHardware", "Themselves", "WasIssued", "firmware_runs", "not_as_noted", "told_of_themselves"]
 
 
 @dataclass(frozen=True)
@@ -27,6 +27,17 @@ class IssuedHardware:
     heads: Mapping[tuple[str, str], str] = field(default_factory=dict)
     firmware: Mapping[tuple[str, str, int, str], str] = field(default_factory=dict)
     known: bool = False
+
+
+@dataclass(frozen=True)
+class WasIssued:
+    """The newest issue, as looks at racks are held against it. mark: "" where the list was never issued; seq: of the list that
+    it was."""
+
+    mark: str = ""
+    seq: int = 0
+    points: Issued = field(default_factory=dict)
+    hardware: IssuedHardware = field(default_factory=IssuedHardware)
 
 
 @dataclass(frozen=True)

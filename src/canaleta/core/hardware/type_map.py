@@ -55,8 +55,8 @@ def map_lines(kind: ModuleType) -> list[MapLine]:
             )
     out += [MapLine(table, place, 1, -1, -1, "reset, written") for table, place in kind.reset_places()]
     out += _settings(kind)
-    if (says := kind.firmware) is not None:
-        out.append(MapLine(Table(says.table), says.at, says.words, -1, -1, "firmware"))
+    if kind.firmware is not None:
+        out.append(MapLine(Table(kind.firmware.table), kind.firmware.at, kind.firmware.words, -1, -1, "firmware"))
     order = list(Table)
     return sorted(out, key=lambda line: (order.index(line.table), line.place, line.bit))
 

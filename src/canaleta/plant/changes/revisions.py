@@ -15,6 +15,7 @@ from typing import Any
 import orjson
 from sqlalchemy import Connection, Engine, func, insert, select
 
+from canaleta.core.hardware.themselves import IssuedHardware, WasIssued
 from canaleta.core.model.image import PlantImage
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import take_plant_lock
@@ -29,12 +30,14 @@ __all__ = [
     "Signature",
     "changed_since",
     "document_of",
+    "hardware_of",
     "issue_now",
     "newest_issue",
     "points_of",
     "put_up",
     "revisions",
     "sign",
+    "was_issued",
 ]
 
 MEANINGS = ("checked", "issued", "withdrawn")
@@ -217,6 +220,27 @@ def document_of(connection: Connection, number: int) -> dict[str, Any]:
 def points_of(document: Mapping[str, Any]) -> dict[int, dict[str, str]]:
     """{point: {field: text}} of a frozen document."""
     return dict(zip(document["ids"], document["project"]["points"], strict=True))
+
+
+def was_issued(connection: Connection) -> WasIssued:
+    """The newest issue."""
+    newest = newest_issue(connection)
+    if newest is None:
+        return WasIssued()
+    document = document_of(connection, newest.id)
+    return WasIssued(newest.mark, newest.seq, points_of(document), hardware_of(document))
+
+
+def hardware_of(document: Mapping[str, Any]) -> IssuedHardware:
+    """What a frozen document says of racks and modules; one of an earlier version says nothing of their firmware."""
+    heads, firmware = {}, {}
+    for cabinet in document["project"]["cabinets"]:
+        for rack in cabinet["racks"]:
+            heads[cabinet["name"], rack["name"]] = rack.get("head", "")
+            for module in rack["modules"]:
+                at = (cabinet["name"], rack["name"], module["slot"], module["type"])
+                firmware[at] = module.get("firmware", "")
+    return IssuedHardware(heads, firmware, known=True)
 
 
 def changed_since(connection: Connection, seq: int) -> int:

@@ -6,7 +6,7 @@ night tells in the morning.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, fields
 from datetime import UTC, date, datetime
 from typing import Any
@@ -23,18 +23,17 @@ from canaleta.core.checks.own_numbers import (
     numbers_of,
     ranged,
 )
-from canaleta.core.hardware.running import Issued, Parameter, three_columns
+from canaleta.core.hardware.running import Parameter, three_columns
 from canaleta.core.hardware.settings import block_of_words, reported_modules, strangers, words_of
 from canaleta.core.hardware.themselves import (
-    IssuedHardware,
     Themselves,
+    WasIssued,
     firmware_runs,
     not_as_noted,
     told_of_themselves,
 )
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModuleType
-from canaleta.plant.changes.revisions import document_of, newest_issue, points_of
 from canaleta.plant.database import tables as t
 from canaleta.plant.live.commands import Outcome, ask, awaited
 
@@ -42,16 +41,13 @@ __all__ = [
     "Kept",
     "Look",
     "Newest",
-    "WasIssued",
     "end_kept",
-    "hardware_of",
     "keep_apart",
     "kept_now",
     "last_edits",
     "look_at",
     "looked_at",
     "tells_of_itself",
-    "was_issued",
 ]
 
 WAITS_S = 25.0
@@ -112,38 +108,6 @@ class Newest:
     open: int
     points: tuple[int, ...]
     missing: int
-
-
-@dataclass(frozen=True)
-class WasIssued:
-    """The newest issue, as looks at racks are held against it. mark: "" where the list was never issued; seq: of the list that
-    it was."""
-
-    mark: str = ""
-    seq: int = 0
-    points: Issued = field(default_factory=dict)
-    hardware: IssuedHardware = field(default_factory=IssuedHardware)
-
-
-def was_issued(connection: Connection) -> WasIssued:
-    """The newest issue."""
-    newest = newest_issue(connection)
-    if newest is None:
-        return WasIssued()
-    document = document_of(connection, newest.id)
-    return WasIssued(newest.mark, newest.seq, points_of(document), hardware_of(document))
-
-
-def hardware_of(document: Mapping[str, Any]) -> IssuedHardware:
-    """What a frozen document says of racks and modules; one of an earlier version says nothing of their firmware."""
-    heads, firmware = {}, {}
-    for cabinet in document["project"]["cabinets"]:
-        for rack in cabinet["racks"]:
-            heads[cabinet["name"], rack["name"]] = rack.get("head", "")
-            for module in rack["modules"]:
-                at = (cabinet["name"], rack["name"], module["slot"], module["type"])
-                firmware[at] = module.get("firmware", "")
-    return IssuedHardware(heads, firmware, known=True)
 
 
 @dataclass

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Connection, and_, delete, func, insert, select, text, tuple_
+from sqlalchemy import Connection, and_, delete, func, insert, literal, select, text, tuple_
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from canaleta.core.live.alarms import EVENT_WORDS, WORDS, Event, State
@@ -23,6 +23,7 @@ __all__ = [
     "AlarmTransition",
     "chattering",
     "journal",
+    "journal_between",
     "most_urgent",
     "open_alarms",
     "record",
@@ -178,6 +179,26 @@ def journal(
         wanted.append(t.journal.c.at >= since)
     query = select(t.journal).where(and_(True, *wanted)).order_by(t.journal.c.id.desc()).limit(most)
     return list(connection.execute(query))
+
+
+def journal_between(
+    connection: Connection,
+    begins: float,
+    ends: float,
+    behind: tuple[float, int] | None = None,
+    most: int = 200,
+    *,
+    backwards: bool = False,
+) -> list[Any]:
+    """Lines of the journal between two times, both included, s since 1970; in the order of their times. behind: (time, number)
+    of the line that they come after."""
+    at, number = t.journal.c.at, t.journal.c.id
+    wanted = [at >= datetime.fromtimestamp(begins, UTC), at <= datetime.fromtimestamp(ends, UTC)]
+    if behind is not None:
+        line, then = tuple_(at, number), tuple_(literal(datetime.fromtimestamp(behind[0], UTC)), literal(behind[1]))
+        wanted.append(line < then if backwards else line > then)
+    order = (at.desc(), number.desc()) if backwards else (at, number)
+    return list(connection.execute(select(t.journal).where(*wanted).order_by(*order).limit(most)))
 
 
 def chattering(connection: Connection, times: int, minutes: float = 10.0) -> dict[tuple[int, str], int]:

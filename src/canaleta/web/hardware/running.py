@@ -13,13 +13,13 @@ from pydantic import ConfigDict, Field
 from canaleta.catalogue.types import module_types
 from canaleta.core.checks.own_numbers import NUMBER_FIELDS, key_of, names_to_write, numbers_of, wished, words_to_write
 from canaleta.core.hardware.settings import FIELD_OF
+from canaleta.core.hardware.themselves import WasIssued
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
-from canaleta.plant.changes.revisions import issue_now
+from canaleta.plant.changes.revisions import issue_now, was_issued
 from canaleta.plant.checks.running import (
     Kept,
     Look,
-    WasIssued,
     end_kept,
     keep_apart,
     kept_now,
@@ -27,7 +27,6 @@ from canaleta.plant.checks.running import (
     look_at,
     looked_at,
     tells_of_itself,
-    was_issued,
 )
 from canaleta.web.hardware.racks import ArmedOut, armed_now
 from canaleta.web.kit.access import needs, session_now
