@@ -17,4 +17,4 @@ def check_pdf(record: Evidence, plant: str) -> bytes:
     page.add_page()
     about = " · ".join(x for x in (plant, record.body.get("service", ""), record.body.get("address", "")) if x)
     write_record(page, record, about)
-    return bytes(page.output())
+    return page.packed()

@@ -84,7 +84,8 @@ def printed_list(
 ) -> bytes:
     """Points of the list as PDF, in the order of rows. day: of today, as printed; issue: what changes are told from."""
     columns = [column for column in _COLUMNS if paper == "A3" or not column.a3]
-    page = Framed(About(plant, issue.mark, day), "I/O list", paper, [Column(c.head, c.share, c.a3) for c in _COLUMNS])
+    heads = [Column(c.head, c.share, c.a3) for c in _COLUMNS]
+    page = Framed(About(plant, issue.mark, day), "I/O list", paper, heads, rows=len(rows))
     texts = image.filled_texts()
     was = issue.points or {}
     told = [(int(image.ids[row]), texts[row]) for row in rows]
@@ -101,4 +102,4 @@ def printed_list(
     if gone and len(told) == len(image):
         page.ln(4)
         page.words(f"taken away since issue {issue.mark}: {', '.join(gone)}", 8, bold=True)
-    return bytes(page.output())
+    return page.packed()

@@ -128,4 +128,4 @@ def proof_sheet(plant: str, units: Sequence[UnitText], proofs: Sequence[Proof], 
             rows,
             [28, 10, 18, 18, 34, 22, 48],
         )
-    return bytes(page.output())
+    return page.packed()

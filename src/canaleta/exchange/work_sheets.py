@@ -25,7 +25,7 @@ def work_sheets(
     page.foot = f"{plant} · {package} · {people} · {days}".rstrip(" ·")
     for point in points:
         _sheet(page, point, address)
-    return bytes(page.output())
+    return page.packed()
 
 
 def _sheet(page: Page, point: Mapping[str, Any], address: str) -> None:

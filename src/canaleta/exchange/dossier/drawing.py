@@ -21,8 +21,9 @@ _WORDS = {"": (12.0, "", 20), "q": (11.0, "", 105), "m": (13.0, "B", 20), "bad":
 """Of each class of words: size in the drawing's units, weight, shade of grey."""
 
 
-def draw_circuit(page: Page, svg: str) -> None:
-    """Draw a circuit over the page's width, where the page stands; on the next page where there is no room for it."""
+def draw_circuit(page: Page, svg: str, alt: str) -> None:
+    """Draw a circuit over the page's width, where the page stands; on the next page where there is no room for it. alt: words
+    that stand for it."""
     root = ET.fromstring(svg)
     _, _, width, height = (float(x) for x in root.attrib["viewBox"].split())
     scale = page.epw / width
@@ -36,16 +37,17 @@ def draw_circuit(page: Page, svg: str) -> None:
         element.attrib.update(_SHAPES.get(element.attrib.pop("class", ""), {}))
     root.attrib |= {"width": str(width), "height": str(height)}
     ET.register_namespace("", _SVG[1:-1])
-    page.image(io.BytesIO(ET.tostring(root)), x=left, y=top, w=page.epw, h=height * scale)
-    for element in words:
-        size, weight, grey = _WORDS[element.attrib.get("class", "")]
-        page.set_font("plex-latin", weight, size * scale * page.k)
-        page.set_text_color(grey)
-        text = (element.text or "").replace("■", "•")
-        x = left + float(element.attrib["x"]) * scale
-        ends = {"end": 1.0, "middle": 0.5}.get(element.attrib.get("text-anchor", ""), 0.0)
-        long = page.get_string_width(text)
-        # The library sets a line three tenths of its size below the middle of its cell.
-        page.set_xy(x - ends * long, top + float(element.attrib["y"]) * scale - 0.8 * page.font_size)
-        page.cell(long, page.font_size, text)
+    with page.drawing(alt):
+        page.image(io.BytesIO(ET.tostring(root)), x=left, y=top, w=page.epw, h=height * scale)
+        for element in words:
+            size, weight, grey = _WORDS[element.attrib.get("class", "")]
+            page.set_font("plex-latin", weight, size * scale * page.k)
+            page.set_text_color(grey)
+            text = (element.text or "").replace("■", "•")
+            x = left + float(element.attrib["x"]) * scale
+            ends = {"end": 1.0, "middle": 0.5}.get(element.attrib.get("text-anchor", ""), 0.0)
+            long = page.get_string_width(text)
+            # The library sets a line three tenths of its size below the middle of its cell.
+            page.set_xy(x - ends * long, top + float(element.attrib["y"]) * scale - 0.8 * page.font_size)
+            page.cell(long, page.font_size, text)
     page.set_y(top + height * scale + 2)

@@ -160,7 +160,9 @@ def _point(page: Page, point: Mapping[str, Any], image: PlantImage) -> None:
         page.words("since the issue: " + (" · ".join(changed) or "nothing was changed"), 8, bold=bool(changed))
     page.ln(2)
     if image.has(point["id"]) and (circuit := circuit_of(image, image.row_of(point["id"]))) is not None:
-        draw_circuit(page, drawn(circuit))
+        draw_circuit(
+            page, drawn(circuit), f"circuit of {cells.get('tag', 'a point')}, from the device to its channel"
+        )
     if point["ladder"]:
         rows = [
             [e["rung"] if e["reached"] else f"{e['rung']}: lost", e["at"][:16].replace("T", " "), e["name"] or e["who"], e["how"]]

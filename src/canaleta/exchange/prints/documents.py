@@ -30,25 +30,24 @@ def printed(
     told: hears the share that is done. Raises KeyError for a name that there is not."""
     if name in DRAWINGS:
         page: Framed = DRAWINGS[name](image, rows, about, paper, told, issued)
-        return bytes(page.output())
+        return page.packed()
     if name == REDLINE:
-        page = Framed(about, "redline", paper, _REDLINE)
+        changes = list(_redline(image, rows, issued))
+        page = Framed(about, "redline", paper, _REDLINE, rows=len(changes))
         page.add_page()
-        page.table_of(
-            _redline(image, rows, issued), "nothing changed since" if issued is not None else "nothing was issued yet"
-        )
-        return bytes(page.output())
+        page.table_of(changes, "nothing changed since" if issued is not None else "nothing was issued yet")
+        return page.packed()
     kind = TABLES[name]
     before: Mapping[str, tuple[str, ...]] | None = None
     if issued is not None:
         mine = np.flatnonzero(np.isin(issued.ids, image.ids[rows]))
         before = {key: cells for _, key, cells in kind.rows(issued, mine)}
-    page = Framed(about, kind.title, paper, kind.columns)
-    page.add_page()
     lines = lines_of(kind.rows(image, rows), before)
+    page = Framed(about, kind.title, paper, kind.columns, rows=len(lines))
+    page.add_page()
     page.table_of(lines, kind.empty)
     told(1.0)
-    return bytes(page.output())
+    return page.packed()
 
 
 _REDLINE = (Column("field", 34), Column("issued", 80), Column("now", 80))

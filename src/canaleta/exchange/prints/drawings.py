@@ -4,6 +4,7 @@ them: they stay sharp at any size, and can be searched."""
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from xml.etree.ElementTree import Element
 
 import numpy as np
 from defusedxml.ElementTree import fromstring
@@ -92,7 +93,7 @@ def _loop(page: Framed, image: PlantImage, changed: Sequence[str], issue: str) -
     if circuit is None:
         page.words("it holds no channel or has no signal yet: there is no circuit to draw")
         return
-    draw_svg(page, drawn(circuit))
+    draw_svg(page, drawn(circuit), f"circuit of {image.label(0)}, from the device to its channel")
     hookup = hookup_of(image, 0, circuit)
     for reading in hookup.readings:
         page.words(f"{reading.meter}, {reading.where}: {reading.healthy}", 8)
@@ -107,25 +108,26 @@ def _facts(page: Framed, facts: list[tuple[str, str]]) -> None:
     for column, some in enumerate((facts[:half], facts[half:])):
         page.set_y(top)
         for label, text in some:
-            page.set_x(page.l_margin + column * width)
-            page.set_font("plex-latin", size=7)
-            page.set_text_color(95)
-            page.cell(24, 4.4, label)
-            page.set_text_color(20)
-            page.set_font("plex-latin", size=8.5)
-            for k, line in enumerate(page.broken(text.translate(THIN), width - 28, most=3)):
-                if k:
-                    page.ln(4)
-                    page.set_x(page.l_margin + column * width + 24)
-                page.cell(width - 28, 4.4, line)
-            page.ln(4.6)
+            with page.tagged("P"):
+                page.set_x(page.l_margin + column * width)
+                page.set_font("plex-latin", size=7)
+                page.set_text_color(95)
+                page.cell(24, 4.4, label)
+                page.set_text_color(20)
+                page.set_font("plex-latin", size=8.5)
+                for k, line in enumerate(page.broken(text.translate(THIN), width - 28, most=3)):
+                    if k:
+                        page.ln(4)
+                        page.set_x(page.l_margin + column * width + 24)
+                    page.cell(width - 28, 4.4, line)
+                page.ln(4.6)
         lowest = max(lowest, page.y)
     page.set_y(lowest + 2)
 
 
-def draw_svg(page: Framed, svg: str) -> None:
+def draw_svg(page: Framed, svg: str, alt: str) -> None:
     """One of our own drawings (core/wiring/circuit_drawing.py) on a page, as lines and letters: rectangles, circles, paths of
-    straight pieces and texts are all that it has."""
+    straight pieces and texts are all that it has. alt: words that stand for it."""
     root = fromstring(svg)
     _, _, wide, high = (float(x) for x in root.attrib["viewBox"].split())
     room = page.h - page.y - 32
@@ -133,7 +135,12 @@ def draw_svg(page: Framed, svg: str) -> None:
     if page.y + high * scale > page.h - 26:
         page.add_page()
         scale = min(page.epw / wide, (page.h - page.y - 32) / high)
-    left, top = page.l_margin, page.y
+    with page.drawing(alt):
+        _draw(page, root, page.l_margin, page.y, scale)
+    page.set_xy(page.l_margin, page.y + high * scale + 3)
+
+
+def _draw(page: Framed, root: Element, left: float, top: float, scale: float) -> None:
     for element in root:
         kind, a = element.tag.rpartition("}")[2], element.attrib
         style = a.get("class", "")
@@ -163,7 +170,7 @@ def draw_svg(page: Framed, svg: str) -> None:
             page.set_dash_pattern()
         elif kind == "text":
             _text(page, element.text or "", left + float(a["x"]) * scale, top + float(a["y"]) * scale, scale, a)
-    page.set_xy(page.l_margin, top + high * scale + 3)
+    page.set_xy(left, top)
 
 
 def _text(page: Framed, text: str, x: float, y: float, scale: float, a: dict[str, str]) -> None:
@@ -289,29 +296,42 @@ def _rack(page: Framed, image: PlantImage, rack: int, held: dict[int, int], move
             page.add_page()
         top = page.y
         for k, module in enumerate(modules[begin : begin + each]):
-            kind, left = layout.type_of(module.id), page.l_margin + k * _WIDE
-            page.set_draw_color(40)
-            page.set_line_width(0.3)
-            page.rect(left, top, _WIDE - 1, _HIGH)
-            page.line(left, top + 7, left + _WIDE - 1, top + 7)
-            page.set_text_color(20)
-            page.set_font("plex-latin", "B", 9)
-            page.put(left + 2, top + 5, "" if kind.passive else str(layout.slots[module.id]))
-            page.set_font("plex-latin", size=7.5)
-            for n, line in enumerate(page.broken(kind.title.translate(THIN), _WIDE - 5, most=3)):
-                page.put(left + 2, top + 12 + n * 3.6, line)
-            if module.id in moved:
-                page.set_fill_color(60)
-                page.rect(left, top, 1.2, _HIGH, style="F")
-                page.set_font("plex-latin", "B", 7)
-                page.put(left + 2, top + _HIGH - 11, f"{moved[module.id]} changed")
-            page.set_font("plex-latin", size=7)
-            page.set_text_color(95)
-            if kind.channels:
-                used = held.get(module.id, 0)
-                page.put(left + 2, top + _HIGH - 3, f"{used} of {kind.channels}")
-                page.set_fill_color(205)
-                page.rect(left + 2, top + _HIGH - 9, (_WIDE - 5) * min(1.0, used / kind.channels), 2.4, style="F")
-                page.set_line_width(0.1)
-                page.rect(left + 2, top + _HIGH - 9, _WIDE - 5, 2.4)
+            with page.tagged("P"):
+                _card(
+                    page,
+                    image,
+                    module.id,
+                    page.l_margin + k * _WIDE,
+                    top,
+                    held.get(module.id, 0),
+                    moved.get(module.id, 0),
+                )
         page.set_xy(page.l_margin, top + _HIGH + 4)
+
+
+def _card(page: Framed, image: PlantImage, module: int, left: float, top: float, used: int, moved: int) -> None:
+    """A module's front: its slot, its type, how full it is. moved: how many of its channels changed hands."""
+    layout, kind = image.layout, image.layout.type_of(module)
+    page.set_draw_color(40)
+    page.set_line_width(0.3)
+    page.rect(left, top, _WIDE - 1, _HIGH)
+    page.line(left, top + 7, left + _WIDE - 1, top + 7)
+    page.set_text_color(20)
+    page.set_font("plex-latin", "B", 9)
+    page.put(left + 2, top + 5, "" if kind.passive else str(layout.slots[module]))
+    page.set_font("plex-latin", size=7.5)
+    for n, line in enumerate(page.broken(kind.title.translate(THIN), _WIDE - 5, most=3)):
+        page.put(left + 2, top + 12 + n * 3.6, line)
+    if moved:
+        page.set_fill_color(60)
+        page.rect(left, top, 1.2, _HIGH, style="F")
+        page.set_font("plex-latin", "B", 7)
+        page.put(left + 2, top + _HIGH - 11, f"{moved} changed")
+    page.set_font("plex-latin", size=7)
+    page.set_text_color(95)
+    if kind.channels:
+        page.put(left + 2, top + _HIGH - 3, f"{used} of {kind.channels}")
+        page.set_fill_color(205)
+        page.rect(left + 2, top + _HIGH - 9, (_WIDE - 5) * min(1.0, used / kind.channels), 2.4, style="F")
+        page.set_line_width(0.1)
+        page.rect(left + 2, top + _HIGH - 9, _WIDE - 5, 2.4)

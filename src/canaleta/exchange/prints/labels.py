@@ -84,11 +84,12 @@ def labels(image: PlantImage, rows: Rows, kind: LabelKind, stock: Stock, address
         made = True
         x = 0.0 if stock.sheet == "roll" else stock.left + place % stock.across * (stock.wide + stock.gap_x)
         y = 0.0 if stock.sheet == "roll" else stock.top + place // stock.across * (stock.high + stock.gap_y)
-        _draw(page, label, x, y, stock.wide, stock.high)
+        with page.tagged("P"):
+            _draw(page, label, x, y, stock.wide, stock.high)
         at += 1
     if not made:
         raise LabelError("nothing of these points has such a label: no strip, no cable, or no tag is known")
-    return bytes(page.output())
+    return page.packed()
 
 
 class _Sheets(Page):

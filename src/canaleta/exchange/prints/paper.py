@@ -6,15 +6,17 @@ What changed since the last issue stands in bold on grey with a bar at the margi
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 from canaleta.exchange.pages import THIN, Page
 
 __all__ = ["About", "Column", "Framed", "Line", "Paper", "lines_of"]
 
 Paper = Literal["A4", "A3"]
-_LINE, _SIZE, _MOST_LINES, _BAR, _FOOT = 3.6, 7.0, 4, 1.2, 15.0
+_MOST_CELLS = 40_000
+_LINE, _SIZE, _BAR, _FOOT = 3.6, 7.0, 1.2, 15.0
 
 
 @dataclass(frozen=True)
@@ -67,10 +69,18 @@ def lines_of(now: Iterable[tuple[str, str, Sequence[str]]], before: Mapping[str,
 
 
 class Framed(Page):
-    """Sheets of one document. columns: of the table that goes over its pages, () for none."""
+    """Sheets of one document. columns: of the table that goes over its pages, () for none; rows: how many it will have, about. A
+    table of very many cells is told row by row: an element for each cell would take gigabytes."""
 
     def __init__(
-        self, about: About, title: str, paper: Paper, columns: Sequence[Column] = (), *, across: bool = True
+        self,
+        about: About,
+        title: str,
+        paper: Paper,
+        columns: Sequence[Column] = (),
+        *,
+        across: bool = True,
+        rows: int = 0,
     ) -> None:
         super().__init__(paper=paper, across=across)
         self._about, self._title = about, title
@@ -81,10 +91,27 @@ class Framed(Page):
         total = sum(column.share for column in self.columns) or 1.0
         self.widths = [self.epw * column.share / total for column in self.columns]
         self.set_title(f"{about.plant}: {title}")
-        self.set_lang("en")
+        self._table: Any = None
+        self._by_row = rows * len(self.columns) > _MOST_CELLS
+
+    def _row(self, title: str = "") -> AbstractContextManager[Any]:
+        """A row of the table, or a paragraph where rows are told as such."""
+        return self.tagged("P" if self._by_row else "TR", title=title)
+
+    def _told_cell(self, kind: str, *, title: str = "", scope: str = "") -> AbstractContextManager[Any]:
+        return nullcontext() if self._by_row else self.tagged(kind, title=title, scope=scope)
 
     def header(self) -> None:
-        """The frame, and the heads of the table."""
+        """The frame, and the heads of the table: told with the first page's, and only shown on those behind."""
+        first = bool(self.columns) and self._table is None
+        if first:
+            with self.tagged("Sect" if self._by_row else "Table") as self._table, self._row():
+                self._heads()
+        else:
+            with self.beside():
+                self._heads()
+
+    def _heads(self) -> None:
         self.set_draw_color(60)
         self.set_line_width(0.35)
         self.rect(10, 7, self.w - 17, self.h - 14 - _FOOT + 7)
@@ -96,7 +123,8 @@ class Framed(Page):
         self.set_y(9)
         self.set_font("plex-latin", "B", _SIZE)
         for column, width in zip(self.columns, self.widths, strict=True):
-            self.cell(width, 5, column.head)
+            with self._told_cell("TH", scope="Column"):
+                self.cell(width, 5, column.head)
         self.ln(5)
         self.set_line_width(0.4)
         self.line(self.l_margin, self.y, self.l_margin + self.epw, self.y)
@@ -105,6 +133,10 @@ class Framed(Page):
 
     def footer(self) -> None:
         """The foot of the frame: plant and document, issue and day, who signed, which page."""
+        with self.beside():
+            self._foot()
+
+    def _foot(self) -> None:
         top, left, width = self.h - _FOOT - 0.0, 10.0, self.w - 17
         self.set_draw_color(60)
         self.set_line_width(0.35)
@@ -147,7 +179,8 @@ class Framed(Page):
             self.add_page()
         self.ln(1.5)
         self.set_font("plex-latin", "B", 9)
-        self.cell(self.epw, 5, text.translate(THIN))
+        with self.inside(self._table), self._row(), self._told_cell("TH", scope="Row"):
+            self.cell(self.epw, 5, text.translate(THIN))
         self.ln(5.5)
 
     def point(self, texts: Sequence[str], changed: Sequence[bool], *, new: bool) -> None:
@@ -163,36 +196,20 @@ class Framed(Page):
         if any(changed):
             self.set_fill_color(60)
             self.rect(left - 3, top, _BAR, height - 0.4, style="F")
-        for texts_of, width, mark in zip(lines, self.widths, changed, strict=True):
-            if mark and not new:
-                self.set_fill_color(225)
-                self.rect(left - 0.4, top, width - 0.6, height - 0.4, style="F")
-            self.set_font("plex-latin", "B" if mark else "", _SIZE)
-            for number, line in enumerate(texts_of):
-                self.set_xy(left, top + 0.2 + number * _LINE)
-                self.cell(width, _LINE, line)
-            left += width
+        with (
+            self.inside(self._table),
+            self._row("new" if new else "changed" if self._by_row and any(changed) else ""),
+        ):
+            for texts_of, width, mark in zip(lines, self.widths, changed, strict=True):
+                if mark and not new:
+                    self.set_fill_color(225)
+                    self.rect(left - 0.4, top, width - 0.6, height - 0.4, style="F")
+                self.set_font("plex-latin", "B" if mark else "", _SIZE)
+                with self._told_cell("TD", title="changed" if mark and not new else ""):
+                    for number, line in enumerate(texts_of):
+                        self.set_xy(left, top + 0.2 + number * _LINE)
+                        self.cell(width, _LINE, line)
+                left += width
         self.set_xy(self.l_margin, top + height)
         self.set_draw_color(190)
         self.line(self.l_margin, self.y - 0.2, self.l_margin + self.epw, self.y - 0.2)
-
-    def broken(self, text: str, width: float, most: int = _MOST_LINES) -> list[str]:
-        """A text in the lines that fit; what is beyond the last of them is told by dots."""
-        if self.get_string_width(text) <= width:
-            return [text]
-        out, now = [], ""
-        for word in text.split():
-            while self.get_string_width(word) > width and len(word) > 1:
-                # A word without blanks, as tags may be, is cut where the cell ends.
-                fits = next(
-                    n for n in range(len(word) - 1, 0, -1) if n == 1 or self.get_string_width(word[:n]) <= width
-                )
-                out += [part for part in (now, word[:fits]) if part]
-                now, word = "", word[fits:]
-            longer = f"{now} {word}".strip()
-            if self.get_string_width(longer) <= width:
-                now = longer
-            else:
-                out, now = [*out, now], word
-        out = [line for line in [*out, now] if line]
-        return out if len(out) <= most else [*out[: most - 1], out[most - 1][:-1] + "…"]

@@ -37,4 +37,4 @@ def check_records(
         page.words("without any record", 14, bold=True)
         page.ln(1)
         page.words(", ".join(untested) or "no point belongs to this part", 9)
-    return bytes(page.output())
+    return page.packed()
