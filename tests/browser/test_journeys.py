@@ -365,23 +365,31 @@ def test_a_module_is_moved_with_the_keys_shown_accepted_and_undone(site: Site) -
 
 
 def test_settings_are_compared_armed_and_written_with_what_they_can_trip(site: Site) -> None:
+    """From a rack's page to what it runs, written, and noted what the rack says of itself; the visit ends clean."""
     page = site.enter("erna", "engineer")
     page.goto(f"{site.address}/cabinets?cabinet=KC-2")
     apply(site.engine, ImageCache(site.engine), Proposal((Edit(1, "filter", "", "300 ms"),)), "erna")
     page.locator(".right").get_by_role("button", name="rack 1", exact=True).click()
-    page.get_by_role("button", name="compare with what the rack reports").click()
-    panel = page.locator(".right")
-    expect(panel).to_contain_text("PT-3107 filter: list 300 ms, rack 50 Hz")
-    expect(panel.locator(".trips")).to_contain_text("tell kiln operator")
-    write = panel.get_by_role("button", name="write 1 to the rack")
+    page.get_by_role("link", name="what it runs beside the list").click()
+    panel = page.locator(".found")
+    row = panel.locator("tbody tr", has_text="PT-3107")
+    expect(row).to_contain_text("300 ms")
+    expect(row).to_contain_text("50 Hz")
+    expect(panel).to_contain_text("tell kiln operator")
+    write = panel.get_by_role("button", name="write the list’s 1")
     expect(write).to_be_disabled()
-    panel.get_by_role("button", name="arm", exact=True).click()
+    panel.get_by_role("button", name="arm for 15 min").click()
     expect(panel.locator(".armed")).to_contain_text("armed by erna")
     write.click()
-    expect(panel).to_contain_text("1 written")
-    expect(panel).to_contain_text("50 Hz → 300 ms")
+    expect(page.locator(".running")).to_contain_text("1 written and read back")
+    expect(panel).to_contain_text("Clean.")
+    expect(panel.locator(".themselves")).to_contain_text("Canaleta stand-in, 1.0")
+    panel.get_by_role("button", name="note it").click()
+    expect(panel.locator(".themselves")).to_contain_text("as noted")
+    page.keyboard.press("Control+z")
+    expect(panel.locator(".themselves")).to_contain_text("nobody noted it")
     panel.get_by_role("button", name="disarm").click()
-    expect(panel).to_contain_text("writing is off")
+    expect(panel.locator(".armed")).to_have_count(0)
 
 
 def test_the_wiring_of_a_point_is_drawn_with_meter_and_calibrator(site: Site) -> None:

@@ -135,7 +135,7 @@ test('a plant without a cabinet says what comes first, and what could not be rea
 
 test('a rack that is chosen stands beside with its settings', async () => {
   const { box } = await page('/cabinets?rack=1', { 'GET /api/racks/{rack}/log': { lines: [] } })
-  expect(flat(box)).toContain('compare with what the rack reports')
+  expect(flat(box)).toContain('what it runs beside the list')
   button(box, '← the cabinet')!.click()
   await arrived('/cabinets')
 })

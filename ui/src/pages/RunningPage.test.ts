@@ -59,7 +59,14 @@ async function opened(
       armed: { who: more.armed ?? '', until: '' },
     },
     'POST /api/hardware': { seq: 5 },
-    'POST /api/racks/{rack}/write': { done: 1, failed: 0, results: [], restart: true, left: [], after: [] },
+    'POST /api/racks/{rack}/write': {
+      done: 1,
+      failed: 0,
+      results: [],
+      restart: true,
+      left: [],
+      after: ['apply', 'store'],
+    },
     'POST /api/running/{rack}/numbers': {
       done: 0,
       failed: 1,
@@ -69,8 +76,6 @@ async function opened(
     'POST /api/running/keep': { seq: 4, issued: 'B', racks: [RACK], kept: [] },
   })
   const box = await mounted(RunningPage, {}, { at: '/running?rack=1' })
-  await settled()
-  box.querySelector<HTMLElement>('.rack')!.click()
   await settled()
   return {
     plant,
@@ -124,7 +129,7 @@ test('nothing is written before somebody armed it', async () => {
   await settled()
   expect(sent('POST', '/api/racks/{rack}/write')[0]!.body).toEqual({ keys: ['b'] })
   expect(flat(box)).toContain(
-    '1 written and read back; some of it acts only when the module has been switched off',
+    '1 written and read back, then apply, store; some of it acts only when the module has been switched off',
   )
 })
 
@@ -143,7 +148,9 @@ test('settings go to the modules and numbers to the controller, and both are tol
   await settled()
   expect(sent('POST', '/api/racks/{rack}/write')[0]!.body).toEqual({ keys: ['b'] })
   expect(sent('POST', '/api/running/{rack}/numbers')[0]!.body).toEqual({ keys: ['d'] })
-  expect(flat(box)).toContain('1 written and read back, 1 not: PT-3107 kept another number; some of it acts')
+  expect(flat(box)).toContain(
+    '1 written and read back, 1 not: PT-3107 kept another number, then apply, store; some of it acts',
+  )
 })
 
 test('what could not be read is told, and a rack is not clean for that', async () => {

@@ -30,6 +30,8 @@ onMounted(async () => {
   const answer = await ask(api.GET('/api/running'))
   if (answer.problem) return void (wrong.value = said(answer.problem))
   looks.value = answer.data
+  // Whoever comes from a rack's own page wants this one read.
+  if (rack.value?.reports && plant.may('edit')) await choose(rack.value.rack)
 })
 
 const racks = computed(() => looks.value?.racks ?? [])
@@ -122,7 +124,7 @@ async function arm(minutes: number) {
 async function write() {
   busy.value = 'writing, one by one, each read back…'
   const params = { path: { rack: rack.value!.rack } }
-  const sum = { done: 0, why: '', failed: 0, restart: false }
+  const sum = { done: 0, why: '', failed: 0, restart: false, after: '' }
   for (const number of [false, true]) {
     const keys = writable.value.filter((p) => p.number === number).map((p) => p.key)
     if (!keys.length) continue
@@ -139,10 +141,11 @@ async function write() {
     sum.failed += failed
     sum.why ||= not ? `${not.tag} ${not.says}` : ''
     sum.restart ||= 'restart' in answer.data && !!answer.data.restart
+    if (!number) sum.after = (answer.data as Schemas['WritesOut']).after.join(', ')
   }
   busy.value = ''
   if (sum.done || sum.failed)
-    says.value = `${sum.done} written and read back${sum.failed ? `, ${sum.failed} not: ${sum.why}` : ''}${
+    says.value = `${sum.done} written and read back${sum.failed ? `, ${sum.failed} not: ${sum.why}` : ''}${sum.after && `, then ${sum.after}`}${
       sum.restart ? '; some of it acts only when the module has been switched off and on' : ''
     }`
   await again('reading the rack’s settings…')
@@ -403,6 +406,10 @@ const everything = computed({
               <v-btn type="submit" class="act main" :disabled="!reason.trim()">keep</v-btn>
             </form>
           </div>
+          <p v-if="armed?.who && !open.length" class="keys">
+            <span class="small armed">armed by {{ armed.who }}</span>
+            <v-btn v-if="plant.may('engineer')" class="mini" @click="arm(0)">disarm</v-btn>
+          </p>
           <section v-if="themselves.length" class="themselves" aria-label="what the rack says of itself">
             <p class="keys">
               <b>What it says of itself</b>

@@ -5,11 +5,6 @@ import RackPanel from './RackPanel.vue'
 afterEach(cleared)
 
 const RACK = { rack: 1, name: '1', host: '10.0.0.7', port: 502, unit: 1, period_ms: 1000, first_register: 0, function: 'input', link: 'Modbus TCP', line: '19200 8E1', by_name: false, path: '', security: 'none', username: '', trusted: '', quiet_s: 0, modules: [], stand_in: false, heat_w: 12.34, loads: [] } // prettier-ignore
-const DIFFERS = { module: 1, slot: 1, channel: 0, address: 'KC-2 1 1 1', point: 11, tag: 'PT-3107', setting: 'filter', field: 'filter', listed: '50 Hz', reported: '60 Hz', key: 'holding registers 4.65535', where: 'holding register 4 (from 0)', restart: false, code: 3, trips: ['shuts the gas'] } // prettier-ignore
-const OTHER = { ...DIFFERS, channel: 1, point: 12, tag: 'ZV-2', key: 'holding registers 5.65535', trips: [] }
-const armed = (who = '') => ({ who, until: who ? new Date(Date.now() + 600_000).toISOString() : '' })
-const compared = (differences: object[], who = '') => ({ says: '', armed: armed(who), differences })
-
 async function panel(
   answers: Record<string, unknown>,
   rights?: string[],
@@ -26,64 +21,11 @@ async function pressed(box: HTMLElement, text: string) {
   button(box, text)!.click()
   await settled()
 }
-const COMPARE = 'compare with what the rack reports'
 
-test('what differs is told setting by setting, with what the points can trip', async () => {
-  const { box } = await panel({ 'GET /api/racks/{rack}/compare': compared([DIFFERS, OTHER]) })
-  await pressed(box, COMPARE)
-  expect(box.textContent).toContain('2 settings differ')
-  const lines = [...box.querySelectorAll('li')].map((li) => li.textContent!.replace(/\s+/g, ' ').trim())
-  expect(lines[0]).toBe('PT-3107 filter: list 50 Hz, rack 60 HzKC-2 1 1 1')
-  expect(box.querySelector('.trips')!.textContent).toContain('shuts the gas')
-  box.querySelectorAll<HTMLInputElement>('li input')[0]!.click()
-  await settled()
-  expect(box.querySelector('.trips')).toBeNull()
-})
-
-test('a rack that agrees says so', async () => {
-  const { box } = await panel({ 'GET /api/racks/{rack}/compare': compared([]) })
-  await pressed(box, COMPARE)
-  expect(box.querySelector('[role=status]')?.textContent?.trim()).toBe('list and rack agree in every setting')
-})
-
-test('nothing is written while writing is not armed', async () => {
-  const { box, asked } = await panel({
-    'GET /api/racks/{rack}/compare': compared([DIFFERS]),
-    'PUT /api/racks/{rack}/armed': armed('ana'),
-  })
-  await pressed(box, COMPARE)
-  expect(button(box, 'write 1 to the rack')!.disabled).toBe(true)
-  await pressed(box, 'arm')
-  expect(asked.at(-1)!.body).toEqual({ minutes: 15 })
-  expect(button(box, 'write 1 to the rack')!.disabled).toBe(false)
-  expect(box.textContent!.replace(/\s+/g, ' ')).toContain('armed by ana, 10 min left')
-})
-
-test('what was not written is told by its code, with its reason; what is left stays chosen', async () => {
-  const result = {
-    key: 'holding registers 4.65535',
-    address: '',
-    tag: 'PT-3107',
-    setting: 'filter',
-    value: '50 Hz',
-  }
-  const { box, asked } = await panel({
-    'GET /api/racks/{rack}/compare': compared([DIFFERS, OTHER], 'ana'),
-    'POST /api/racks/{rack}/write': {
-      done: 1, failed: 1, left: [DIFFERS], after: ['apply'], restart: true,
-      results: [{ ...result, done: false, says: 'the rack kept 2' }, { ...result, key: 'holding registers 5.65535', tag: 'ZV-2', done: true, says: 'done' }],
-    },
-  }) // prettier-ignore
-  await pressed(box, COMPARE)
-  await pressed(box, 'write 2 to the rack')
-  expect(asked.find((a) => a.path.endsWith('/write'))!.body).toEqual({
-    keys: ['holding registers 4.65535', 'holding registers 5.65535'],
-  })
-  expect(box.textContent!.replace(/\s+/g, ' ')).toContain('1 written, 1 not, then apply')
-  expect([...box.querySelectorAll('[role=status] .bad')].map((p) => p.textContent!.trim())).toEqual([
-    '■ PT-3107 filter: the rack kept 2',
-  ])
-  expect(button(box, 'write 1 to the rack')).toBeDefined()
+test('what it runs beside the list is one step away', async () => {
+  const { box } = await panel({})
+  const link = [...box.querySelectorAll('a')].find((a) => a.textContent!.includes('what it runs beside the list'))! // prettier-ignore
+  expect(link.getAttribute('href')).toBe('/running?rack=1')
 })
 
 test('a refusal says why and what to do', async () => {
@@ -109,11 +51,12 @@ test('another address is proposed and not set', async () => {
   ])
 })
 
-test('a reader compares and does no more', async () => {
-  const { box } = await panel({ 'GET /api/racks/{rack}/compare': compared([DIFFERS]) }, ['look', 'read'])
-  await pressed(box, COMPARE)
+test('a reader may look and does no more', async () => {
+  const { box } = await panel({}, ['look', 'read'])
   expect(button(box, 'test the connection')).toBeUndefined()
-  expect([...box.querySelectorAll('button')].map((b) => b.textContent?.trim())).toEqual([COMPARE])
+  expect([...box.querySelectorAll('button, a')].map((b) => b.textContent?.trim())).toEqual([
+    'what it runs beside the list',
+  ])
 })
 
 const proposals = () => {
