@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import ssl
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
@@ -11,7 +12,7 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import rsa
 from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
 
-__all__ = ["APPLICATION", "Certificate", "fingerprint", "made"]
+__all__ = ["APPLICATION", "AnotherCertificateError", "Certificate", "context_for", "fingerprint", "made"]
 
 APPLICATION = "urn:canaleta:reader"
 """The application's name: OPC 10000-6, 6.2.2 wants it in the certificate as well."""
@@ -62,3 +63,33 @@ def made(application: str = APPLICATION) -> Certificate:
 def fingerprint(der: bytes) -> str:
     """SHA-256 of a certificate, as people compare it: 64 hexadecimal digits."""
     return hashlib.sha256(der).hexdigest()
+
+
+class AnotherCertificateError(ssl.SSLError):
+    """A server shows another certificate than the one that is trusted. shows: its SHA-256."""
+
+    def __init__(self, shows: str) -> None:
+        super().__init__(f"another certificate than the one that is trusted: SHA-256 {shows}")
+        self.shows = shows
+
+
+class _Checked(ssl.SSLSocket):
+    """Nothing is sent before it is known who is there."""
+
+    trusted: str
+
+    def do_handshake(self, block: bool = False) -> None:
+        super().do_handshake(block)
+        shows = fingerprint(self.getpeercert(binary_form=True) or b"")
+        if shows != self.trusted:
+            raise AnotherCertificateError(shows)
+
+
+def context_for(trusted: str) -> ssl.SSLContext:
+    """A context for a client: of servers whose certificate this machine trusts, or of the one whose SHA-256 is given, whoever
+    signed it and whatever name stands in it."""
+    context = ssl.create_default_context()
+    if trusted:
+        context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+        context.sslsocket_class = type("_Checked", (_Checked,), {"trusted": trusted})
+    return context

@@ -11,6 +11,7 @@ import contextlib
 import logging
 import math
 import ssl
+import sys
 import threading
 import time
 from collections import Counter
@@ -23,6 +24,7 @@ import orjson
 import paho.mqtt.client as paho
 from paho.mqtt.enums import CallbackAPIVersion
 
+from canaleta.certificates import AnotherCertificateError, context_for, fingerprint
 from canaleta.core.model.quality import Quality, reason_words
 from canaleta.core.notation.arrays import Rows
 from canaleta.racks.named import BAD, GOOD
@@ -75,7 +77,9 @@ class MqttDoor:
         if self._broker.user:
             client.username_pw_set(self._broker.user, self._broker.password)
         if self._broker.protected:
-            client.tls_set_context(ssl.create_default_context())
+            client.tls_set_context(context_for(self._broker.trusted))
+            # Of a certificate that is trusted by itself it does not matter what name stands in it.
+            client.tls_insecure_set(bool(self._broker.trusted))
         client.reconnect_delay_set(*AGAIN_S)
         client.max_queued_messages_set(20_000)
         client.on_connect, client.on_disconnect, client.on_message = (
@@ -258,7 +262,25 @@ class MqttDoor:
             self._told(f"the broker was lost: {reason}")
 
     def _on_fail(self, client: paho.Client, _: Any) -> None:
-        self._told(f"nothing answers at {self._broker.shown}")
+        # The library calls this where it has caught what went wrong.
+        self._told(self._why(sys.exception()))
+
+    def _why(self, error: BaseException | None) -> str:
+        """What keeps us from the broker, and what to do about a certificate that nobody trusts."""
+        at = self._broker.shown
+        if isinstance(error, AnotherCertificateError):
+            return f"{at} shows {error.args[0]}"
+        if isinstance(error, ssl.SSLCertVerificationError):
+            with contextlib.suppress(OSError, ValueError):
+                there = (self._broker.host, self._broker.port)
+                shows = fingerprint(ssl.PEM_cert_to_DER_cert(ssl.get_server_certificate(there, timeout=4.0)))
+                return (
+                    f"the certificate of {at} is not trusted ({error.verify_message}): SHA-256 {shows}; if it is its own, write"
+                    f" {at}?trusted={shows}"
+                )
+        if isinstance(error, ssl.SSLError | ConnectionResetError):
+            return f"{at} does not speak TLS, or not as we do"
+        return f"nothing answers at {at}"
 
     def _told(self, says: str) -> None:
         """In the log once, until it is something else."""
