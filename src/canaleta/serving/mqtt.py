@@ -278,7 +278,8 @@ class MqttDoor:
                     f"the certificate of {at} is not trusted ({error.verify_message}): SHA-256 {shows}; if it is its own, write"
                     f" {at}?trusted={shows}"
                 )
-        if isinstance(error, ssl.SSLError | ConnectionResetError):
+        broken_off = isinstance(error, ConnectionError) and not isinstance(error, ConnectionRefusedError)
+        if isinstance(error, ssl.SSLError) or (self._broker.protected and broken_off):
             return f"{at} does not speak TLS, or not as we do"
         return f"nothing answers at {at}"
 
