@@ -511,6 +511,11 @@ td .small {
   display: block;
 }
 
+th:last-child,
+td:last-child {
+  padding-left: 12px;
+}
+
 td.apart {
   background: rgb(var(--v-theme-copper-wash));
   box-shadow: inset 3px 0 rgb(var(--v-theme-copper));
