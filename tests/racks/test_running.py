@@ -250,8 +250,12 @@ def test_what_a_rack_refuses_and_what_cannot_be_read_is_told_and_the_rest_is_com
     at_a_rack(database, visit)
 
 
-def test_a_rack_that_nobody_reads_says_so_and_keeps_what_was_known(database: Database) -> None:
+def test_a_rack_that_nobody_reads_says_so_and_keeps_what_was_known(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """No agent runs: the look is told as one that could not be, and its line is a finding."""
+    # Nobody is there to be patient with.
+    monkeypatch.setenv("CANALETA_PATIENCE", "0.1")
     engineer = Person(app_on(database), "engineer")
     found = engineer.send("POST", "/api/running/1", None).json
     assert found["parameters"] == []

@@ -103,3 +103,20 @@ def test_the_firmware_of_a_module_is_read_where_its_type_says(database: Database
         assert stored == "2.2"
 
     at_a_rack(database, visit)
+
+
+def test_a_firmware_that_a_rack_will_not_tell_is_told_and_takes_nothing_else_along(database: Database) -> None:
+    """The type says a register that this rack does not have: its stand-in stays as it is."""
+
+    async def visit(ask: Ask, made: StandIns) -> None:
+        stays = {"name": "stand_ins", "was": "follow the list", "text": "stay as they are"}
+        assert (await ask("POST", "/api/conventions", {"edits": [stays], "apply": True})).status_code == 200
+        body = next(k for k in (await ask("GET", "/api/module-types")).json["types"] if k["key"] == "ai8-ui")["body"]
+        await done(ask, {"do": "put type", "body": body | {"firmware": FIRMWARE | {"at": 9000}}, "replace": True})
+        look = await looked(ask, 1)
+        assert (look["says"], look["parameters"]) == ("", [])
+        (missing,) = look["missing"]
+        assert missing.startswith("AI-8 U/I firmware, holding register 9000 (from 0): the rack has no such register")
+        assert [one["says"] for one in look["themselves"] if one["entity"] == "module"] == [""]
+
+    at_a_rack(database, visit)

@@ -24,7 +24,9 @@ from canaleta.web.app import create_app
 
 FULL = 1000
 """Points beyond which a plant is left: thousands of them make no request another one, only slower."""
-EXAMPLES = 300 if os.environ.get(LONG) else 16
+EXAMPLES, DEAR_EXAMPLES = (300, 60) if os.environ.get(LONG) else (16, 3)
+DEAR = r"/api/program/(sheet|proof|check)"
+"""Each of these proves the whole plant's code over every count: seconds of a core."""
 pytestmark = pytest.mark.fuzz
 
 # The document needs no database; the requests go to the application of the test below.
@@ -32,9 +34,19 @@ _document = create_app(engine_for("postgresql://nobody@127.0.0.1:1/none"), froze
 _schema = schemathesis.openapi.from_wsgi("/api/openapi.json", _document).exclude(path_regex=r"/api/(stream|session)")
 
 
-@_schema.parametrize()
+@_schema.exclude(path_regex=DEAR).parametrize()
 @settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck))
 def test_no_request_ends_in_a_server_error(case: Case, signed_in: Person) -> None:
+    _held(case, signed_in)
+
+
+@_schema.include(path_regex=DEAR).parametrize()
+@settings(max_examples=DEAR_EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck))
+def test_no_dear_request_ends_in_a_server_error(case: Case, signed_in: Person) -> None:
+    _held(case, signed_in)
+
+
+def _held(case: Case, signed_in: Person) -> None:
     kwargs = case.as_transport_kwargs(base_url="http://localhost")
     answer = signed_in.client.open(
         case.formatted_path,

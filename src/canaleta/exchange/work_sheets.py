@@ -33,7 +33,9 @@ def _sheet(page: Page, point: Mapping[str, Any], address: str) -> None:
     link = f"{address.rstrip('/')}/check/{point['id']}"
     code = io.BytesIO()
     segno.make(link, error="m").save(code, kind="png", scale=8, border=2)
-    page.image(code, x=page.w - page.r_margin - _QR_MM, y=page.t_margin, w=_QR_MM, h=_QR_MM)
+    page.image(
+        code, x=page.w - page.r_margin - _QR_MM, y=page.t_margin, w=_QR_MM, h=_QR_MM, alt_text=f"code of {link}"
+    )
     page.set_right_margin(16 + _QR_MM + 4)
     page.words(str(point["tag"]), 18, bold=True)
     page.words(str(point["service"]))

@@ -44,7 +44,8 @@ class WasIssued:
 class Themselves:
     """What one of them says. entity: "rack" for its head, or "module"; name, where: what people call it and where it is; field:
     under which it is noted; noted, issued: "" for nothing, issued None where the issue does not know it; says: "" where it
-    says nothing now; oldest: the firmware that its type needs, "" for any; at: where it stands, in words."""
+    says nothing now; oldest: the firmware that its type needs, "" for any; at: where it stands, in words; place: the same as
+    (table, first register), None for a head's own word."""
 
     entity: str
     entity_id: int
@@ -56,6 +57,7 @@ class Themselves:
     says: str
     oldest: str
     at: str
+    place: tuple[Table, int] | None = None
 
     @property
     def older(self) -> bool:
@@ -95,7 +97,7 @@ def told_of_themselves(
             Themselves(
                 "module", module, part.label or title, SEPARATOR.join((cabinet, one.name, str(slot))), "firmware", part.firmware,
                 issued.firmware.get((cabinet, one.name, part.place, part.type_key)), says, kind.oldest,
-                f"{Table(kind.table).one} {first} (from 0)",
+                f"{Table(kind.table).one} {first} (from 0)", (Table(kind.table), first),
             )
         )  # fmt: skip
     return out

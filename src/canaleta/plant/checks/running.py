@@ -34,6 +34,7 @@ from canaleta.core.hardware.themselves import (
 )
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModuleType
+from canaleta.core.model.register_tables import Table
 from canaleta.plant.database import tables as t
 from canaleta.plant.live.commands import Outcome, ask, awaited
 
@@ -191,7 +192,7 @@ def _registers(
         return _Found(says, themselves=said)
     parameters = three_columns(image, issued.points, rack, words)
     parameters += compared(image, issued.points, numbers, besides)
-    missing += _refused(image, numbers, outcome.answer["refused"])
+    missing += _refused(image, numbers, said, outcome.answer["refused"])
     return _Found("", parameters, missing, said)
 
 
@@ -218,11 +219,15 @@ def _named(engine: Engine, image: PlantImage, issued: WasIssued, rack: int, who:
 
 
 def _refused(
-    image: PlantImage, numbers: Sequence[OwnNumber], refused: Iterable[tuple[str, int, int, str]]
+    image: PlantImage,
+    numbers: Sequence[OwnNumber],
+    said: Sequence[Themselves],
+    refused: Iterable[tuple[str, int, int, str]],
 ) -> list[str]:
-    """Which numbers stand where a rack would not be read, and what it said."""
+    """Which numbers and which firmware stand where a rack would not be read, and what it said."""
     out = []
-    for _, first, count, why in refused:
+    for table, first, count, why in refused:
+        out += [f"{one.name} {one.field}, {one.at}: {why}" for one in said if one.place == (Table(table), first)]
         mine = [n for n in numbers if any(first <= place.register < first + count for place in n.places)]
         out += [f"{image.label(n.row)} {n.setting}, {n.where}: {why}" for n in mine]
     return list(dict.fromkeys(out))

@@ -285,7 +285,11 @@ def look(path: RackOfPath) -> Response:
         rack=path.rack, seq=found.seq, issued=issued.mark, says=found.says, missing=list(found.missing),
         parameters=told, kept=[_kept(k) for k in found.kept if k is not None],
         themselves=[
-            ThemselvesOut(to_note=one.to_note, **asdict(one) | {"issued": one.issued or ""}) for one in found.themselves
+            ThemselvesOut(
+                to_note=one.to_note,
+                **{name: value for name, value in asdict(one).items() if name != "place"} | {"issued": one.issued or ""},
+            )
+            for one in found.themselves
         ],
         armed=armed_now(path.rack),
     )  # fmt: skip
