@@ -9,9 +9,13 @@ import pytest
 from sqlalchemy import update
 from tests.building.at_racks import Ask, at_a_rack, edit, until
 from tests.building.database import Database
+from tests.building.people import Person, app_on
 
+from canaleta.plant.checks.running import Look
 from canaleta.plant.database import tables as t
-from canaleta.racks import agent
+from canaleta.plant.records.image_cache import ImageCache
+from canaleta.racks import agent, nightly
+from canaleta.racks.context import Context
 from canaleta.racks.nightly import WHO, last_time
 from canaleta.standins.server import StandIns
 
@@ -59,3 +63,30 @@ def test_what_was_turned_by_night_is_told_in_the_morning(database: Database, mon
         assert of_rack(again)["at"] > one["at"]
 
     at_a_rack(database, visit)
+
+
+def test_a_look_that_breaks_is_told_once_a_day_and_no_other_rack_goes_without(
+    database: Database, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    change = {"name": "racks_looked_at", "was": "", "text": "00:00"}
+    engineer = Person(app_on(database), "engineer")
+    assert engineer.send("POST", "/api/conventions", {"edits": [change], "apply": True}).status_code == 200
+    asked: list[int] = []
+
+    def breaks(engine: Any, image: Any, issued: Any, rack: int, who: str, types: Any) -> Look:
+        asked.append(rack)
+        if rack == 1:
+            raise KeyError("what nobody thought of")
+        return Look(rack, 0, "", (), ())
+
+    monkeypatch.setattr(nightly, "look_at", breaks)
+    looks = nightly.NightlyLooks(Context(database.engine, None))
+    image = ImageCache(database.engine).current()
+    for _ in range(2):
+        looks.begin(image, [1, 2])
+        assert looks._thread is not None
+        looks._thread.join()
+    assert (asked.count(1), asked.count(2)) == (1, 2), "nothing was kept of the second rack here, so it is due again"
+    assert [r.message for r in caplog.records if r.levelname == "ERROR"] == [
+        "rack 1: a look at it met what it does not know"
+    ]

@@ -39,6 +39,7 @@ class NightlyLooks:
     def __init__(self, context: Context) -> None:
         self._context = context
         self._thread: threading.Thread | None = None
+        self._gave_up: dict[int, datetime] = {}
 
     def begin(self, image: PlantImage, racks: Iterable[int]) -> None:
         """Look at those that are due, unless one is at it. Returns at once."""
@@ -50,22 +51,32 @@ class NightlyLooks:
 
     def _look(self, image: PlantImage, racks: list[int]) -> None:
         engine = self._context.engine
+        since = last_time(image.conventions.racks_looked_at, self._context.clock.when().astimezone())
         try:
-            due = self._due(image, racks)
+            due = self._due(image, racks, since)
             if not due:
                 return
             with engine.connect() as connection:
                 issued = was_issued(connection)
-            types = list((module_types() | image.layout.types).values())
-            for rack in due:
-                found = look_at(engine, image, issued, rack, WHO, types)
-                log.info("rack %d: looked at: %s", rack, found.says or f"{len(found.open)} apart")
         except SQLAlchemyError as error:
             log.warning("racks are looked at later: %s", short(error))
+            return
+        types = list((module_types() | image.layout.types).values())
+        for rack in due:
+            try:
+                found = look_at(engine, image, issued, rack, WHO, types)
+            except SQLAlchemyError as error:
+                log.warning("rack %d is looked at later: %s", rack, short(error))
+            except Exception:
+                # Told once a day, and no other rack goes without its look.
+                self._gave_up[rack] = since
+                log.exception("rack %d: a look at it met what it does not know", rack)
+            else:
+                log.info("rack %d: looked at: %s", rack, found.says or f"{len(found.open)} apart")
 
-    def _due(self, image: PlantImage, racks: list[int]) -> list[int]:
-        since = last_time(image.conventions.racks_looked_at, self._context.clock.when().astimezone())
+    def _due(self, image: PlantImage, racks: list[int], since: datetime) -> list[int]:
         with self._context.engine.connect() as connection:
             known = looked_at(connection)
         there = [rack for rack in racks if rack in image.layout.racks and tells_of_itself(image, rack)]
-        return [rack for rack in there if rack not in known or known[rack].at < since]
+        late = [rack for rack in there if rack not in known or known[rack].at < since]
+        return [rack for rack in late if self._gave_up.get(rack) != since]

@@ -56,7 +56,7 @@ UNECE = "http://www.opcfoundation.org/UA/units/un/cefact"
 MOST_CLIENTS, MOST_SUBSCRIPTIONS, MOST_QUEUED, MOST_UNACKED = 100, 400, 10, 20
 AT_ONCE = 500
 """Nodes that are made, values that are put, before others have their turn."""
-MOST_HISTORY, MOST_EVENTS = 10_000, 2_000
+MOST_HISTORY, MOST_EVENTS, AT_ONCE_PAST = 10_000, 2_000, 20
 
 _READ = int(ua.AccessLevel.CurrentRead.mask | ua.AccessLevel.HistoryRead.mask)
 _WRITE = _READ | int(ua.AccessLevel.CurrentWrite.mask)
@@ -331,7 +331,9 @@ class OpcDoor:
             more, lines = len(lines) > wanted, lines[:wanted]
             looked += len(lines)
             place = lines[-1].place if lines else place
-            for line in lines:
+            for count, line in enumerate(lines):
+                if count % AT_ONCE_PAST == 0:
+                    await asyncio.sleep(0)
                 what = self._said.get(line.alarm.point)
                 if what is None:
                     continue

@@ -1,5 +1,5 @@
-"""The firmware that modules and heads of racks are to have; differences of those that are kept apart, beside those of points;
-the night's look."""
+"""The firmware that modules and heads of racks are to have; differences of those that are kept apart, beside those of
+points."""
 
 import sqlalchemy as sa
 from alembic import op
