@@ -315,6 +315,7 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R68", plant(current(controller_at="register 40")), "write where it stands as in holding 120 real"),
     ("R68", plant(current(pair_at="holding 40 int")), "write both ends"),
     ("R68", plant(current(limits_at="HH holding 40 real, H holding 41 real")), "HH and H stand in the same register"),
+    ("R68", plant(current(pair_at="kiln/low, kiln/high")), "a rack that is reached by Modbus TCP has registers and no names"),
     ("R69", plant(pulses(pwm_hz="2500")), "PWM at 2500 Hz: PO-4 takes 50 … 2000 Hz"),
     ("R69", plant(pulses(channel=on("ao4"), mode="0–10 V", signal="0–10 V", pwm_hz="200")), "AO-4 has no such setting"),
     ("R70", plant(pulses(pwm_hz="200", dither_hz="100")), "2 pulses in each period"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 from typing import Any
 
@@ -11,6 +12,8 @@ from tests.building.database import Database
 from tests.building.issuing import issue
 from tests.building.named import Broker, Press, free_port, until_read
 
+from canaleta.plant.live.commands import ask as ask_command
+from canaleta.plant.live.commands import awaited
 from canaleta.racks.sparkplug import Metric, Payload, read_payload, written_payload
 from canaleta.standins.server import StandIns
 
@@ -171,5 +174,28 @@ def test_numbers_of_a_broker_are_parts_of_its_topics(database: Database) -> None
                 return [one for one in heard if one[0] == "PT/H"]
 
             assert await until_read(commanded, bool) == [("PT/H", 4.0)]
+
+    at_a_rack(database, visit)
+
+
+def test_a_name_at_a_rack_with_registers_is_refused_and_no_register_is_written(database: Database) -> None:
+    """“a/b” is a topic. Taken for a register it would be the first one of the rack."""
+    edit(database, PT, "pair_at", "kiln/low, kiln/high")
+
+    async def visit(ask: Ask, made: StandIns) -> None:
+        server = made.racks[1].server
+        before = list(await server.async_getValues(1, 3, 0, 8))
+        refused = await ask("POST", f"/api/points/{PT}/trim/pair", {"write": True})
+        assert refused.status_code == 422
+        assert "has registers and no names" in refused.json["title"]
+        with database.engine.begin() as connection:
+            number = ask_command(
+                connection, "ana", 1, "pair", {"at": "kiln/low, kiln/high", "write": [1, 2], "stand_in": True}
+            )
+        outcome = await asyncio.to_thread(awaited, database.engine, number, 25.0)
+        assert (outcome.done, "has registers and no names" in outcome.says) == (False, True)
+        assert list(await server.async_getValues(1, 3, 0, 8)) == before
+        answer = (await ask("POST", "/api/running/1")).json
+        assert [text.startswith("PT-3107: kiln/low: ") for text in answer["missing"]] == [True]
 
     at_a_rack(database, visit)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
+from canaleta.core.checks.own_numbers import must_be_of
 from canaleta.core.hardware.forcing import Write
 from canaleta.core.hardware.settings import read_runs, settings_size
 from canaleta.core.live.alarms import Event
@@ -133,6 +134,7 @@ async def _pair(context: Context, command: Command) -> Outcome:
     if rack is None:
         return Outcome.failed("there is no such rack")
     places = read_pair(str(target["at"]))
+    must_be_of(places, rack)
     if rack.by_name:
         return await _named_pair(context, rack, [place.name for place in places], target)
     rack_map = RackMap.of(image.layout, command.rack)

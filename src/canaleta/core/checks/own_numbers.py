@@ -20,6 +20,7 @@ from canaleta.core.model.by_name import read_name
 from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.model.fields import STATIONS, Kind, Station, Stored, field_named, read_cell
 from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Rack
 from canaleta.core.model.register_tables import Table
 from canaleta.core.model.whole_numbers import whole_factor
 from canaleta.core.notation.arrays import Rows
@@ -34,6 +35,7 @@ __all__ = [
     "as_kept",
     "compared",
     "key_of",
+    "must_be_of",
     "named_nodes",
     "names_to_write",
     "number_names",
@@ -81,7 +83,6 @@ _LOW, _HIGH = "low", "high"
 def numbers_of(image: PlantImage, rack: int) -> tuple[list[OwnNumber], list[str]]:
     """What the controller of a rack keeps of the points that are landed on it, in the list's order; and in words what is
     written so that nobody could look there."""
-    link, by_name = image.layout.racks[rack].link, image.layout.racks[rack].by_name
     modules = [m.id for m in image.layout.modules_of(rack)]
     here = image.landed & np.isin(image.module, modules)
     out: list[OwnNumber] = []
@@ -94,8 +95,7 @@ def numbers_of(image: PlantImage, rack: int) -> tuple[list[OwnNumber], list[str]
             if text := image.text("limits_at", row):
                 for level, place in read_limits(text).items():
                     mine.append(OwnNumber(row, f"limit {level.upper()}", f"alarm_{level}", (place,)))
-            for place in (place for one in mine for place in one.places):
-                _is_of(place, link, by_name=by_name)
+            must_be_of([place for one in mine for place in one.places], image.layout.racks[rack])
         except TextError as error:
             wrong.append(f"{image.label(row)}: {error}")
             continue
@@ -103,13 +103,14 @@ def numbers_of(image: PlantImage, rack: int) -> tuple[list[OwnNumber], list[str]
     return out, wrong
 
 
-def _is_of(place: Shown, link: str, *, by_name: bool) -> None:
-    """Raises TextError where a rack of this link has no such place."""
-    if bool(place.name) != by_name:
-        has = "names and no registers" if by_name else "registers and no names"
-        raise TextError(f"{place.where}: a rack that is reached by {link} has {has}")
-    if by_name:
-        read_name(link, place.name)
+def must_be_of(places: Iterable[Shown], rack: Rack) -> None:
+    """Raises TextError where a rack has no such place: nothing may be read or written there, for it would be another one."""
+    for place in places:
+        if bool(place.name) != rack.by_name:
+            has = "names and no registers" if rack.by_name else "registers and no names"
+            raise TextError(f"{place.where}: a rack that is reached by {rack.link} has {has}")
+        if rack.by_name:
+            read_name(rack.link, place.name)
 
 
 def ranged(

@@ -3,10 +3,11 @@ value."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 import numpy as np
 
+from canaleta.core.checks.own_numbers import must_be_of
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.arrays import Rows
@@ -14,7 +15,7 @@ from canaleta.core.notation.text import TextError
 from canaleta.core.rules.finding import Finding
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.bands import bands_of
-from canaleta.core.signals.decodings import read_limits, read_pair, read_shown
+from canaleta.core.signals.decodings import Shown, read_limits, read_pair, read_shown
 from canaleta.core.signals.signal_types import Family
 
 
@@ -107,10 +108,19 @@ def lamps_without_bands(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 )
 def unreadable_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """An address that means nothing is never read, and its difference never seen."""
-    for name, read in (("controller_at", read_shown), ("pair_at", read_pair), ("limits_at", read_limits)):
+    of_text: tuple[tuple[str, Callable[[str], Iterable[Shown]]], ...] = (
+        ("controller_at", lambda text: [read_shown(text)]),
+        ("pair_at", read_pair),
+        ("limits_at", lambda text: read_limits(text).values()),
+    )
+    for name, read in of_text:
         for row in rows[image.filled(name)[rows]].tolist():
             try:
-                read(image.text(name, row))
+                places = read(image.text(name, row))
+                module = image.layout.modules.get(int(image.module[row]))
+                # The value that a controller shows is read where it has registers, whatever the rack is.
+                if name != "controller_at" and module is not None:
+                    must_be_of(places, image.layout.racks[module.rack])
             except TextError as error:
                 about = "" if name == "controller_at" else f"{image.ids[row]}:{name}"
                 yield report(image, "R68", [row], Station.COUNTS, str(error), (name,), about=about)

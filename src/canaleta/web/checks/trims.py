@@ -9,7 +9,7 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.checks.own_numbers import AGREES, as_kept, pair_in_use
+from canaleta.core.checks.own_numbers import AGREES, as_kept, must_be_of, pair_in_use
 from canaleta.core.checks.pair_uses import uses_of
 from canaleta.core.checks.trim import (
     SHARES,
@@ -321,6 +321,7 @@ def pair(path: PointPath, body: PairIn) -> Response:
         )
     try:
         places = read_pair(at)
+        must_be_of(places, image.layout.racks[rack])
     except TextError as error:
         raise ProblemError(422, str(error), "nothing was read", "mend “controller's pair at”") from error
     ends = trimmed(image, row, []).ends
