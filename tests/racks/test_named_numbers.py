@@ -77,6 +77,11 @@ def test_a_pair_and_a_limit_behind_nodes_are_told_adopted_and_written(database: 
             # By itself, as where a trim is taken over.
             shown = (await ask("POST", f"/api/points/{PT}/trim/pair", {"write": False})).json
             assert (shown["counts"], shown["agrees"]) == ([4.0, 20.0], True)
+            await press.tell("PT.low", 4.1, DOUBLE)
+            shown = (await ask("POST", f"/api/points/{PT}/trim/pair", {"write": False})).json
+            assert (shown["counts"], shown["agrees"]) == ([4.1, 20.0], False), "0.1 mA is no rounding"
+            shown = (await ask("POST", f"/api/points/{PT}/trim/pair", {"write": True})).json
+            assert (shown["counts"], shown["agrees"]) == ([4.0, 20.0], True)
             # A node that nobody may write, and one that is gone: told of each, and the others are compared.
             await press.gain("PT.h", 6.0, DOUBLE)
             edit(database, PT, "alarm_h", "5")

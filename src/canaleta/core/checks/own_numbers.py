@@ -42,6 +42,7 @@ __all__ = [
     "number_runs",
     "numbers_of",
     "pair_in_use",
+    "pairs_agree",
     "ranged",
     "wished",
     "words_to_write",
@@ -222,6 +223,11 @@ def pair_in_use(image: PlantImage, row: int, ends: tuple[float, float]) -> tuple
     c0, c1 = span
     gain = (high - low) / (c1 - c0)
     return low + gain * (ends[0] - c0), low + gain * (ends[1] - c0)
+
+
+def pairs_agree(places: Iterable[Shown], a: Iterable[float], b: Iterable[float]) -> bool:
+    """Whether two pairs are one for who keeps them there: within half a count, or the last digits of what comes as it is."""
+    return _same(OwnNumber(-1, "", _PAIR, tuple(places)), tuple(a), tuple(b))
 
 
 def as_kept(count: float, place: Shown) -> float:

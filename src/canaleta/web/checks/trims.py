@@ -9,7 +9,7 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.checks.own_numbers import AGREES, as_kept, must_be_of, pair_in_use
+from canaleta.core.checks.own_numbers import as_kept, must_be_of, pair_in_use, pairs_agree
 from canaleta.core.checks.pair_uses import uses_of
 from canaleta.core.checks.trim import (
     SHARES,
@@ -336,7 +336,7 @@ def pair(path: PointPath, body: PairIn) -> Response:
         target |= {"write": ought, "what": [f"{image.label(row)}: pair {ought[0]:g}, {ought[1]:g}"]}
     answer = asked(rack, "pair", target, "nothing was written" if body.write else "nothing was read")
     counts = [float(count) for count in answer["counts"]]
-    agrees = all(abs(a - b) <= AGREES for a, b in zip(counts, ought, strict=True))
+    agrees = pairs_agree(places, counts, ought)
     says = (
         "the controller keeps the same pair"
         if agrees
