@@ -234,18 +234,20 @@ def test_a_pair_that_is_adopted_reads_as_it_runs_and_back_again(database: Databa
 def test_what_a_rack_refuses_and_what_cannot_be_read_is_told_and_the_rest_is_compared(database: Database) -> None:
     edit(database, PT, "pair_at", "holding 60000 int, holding 60001 int")
     edit(database, TE, "limits_at", "HH at 12")
+    edit(database, PT, "limits_at", "H at 13")
     edit(database, PT, "filter", "100 ms")
 
     async def visit(ask: Any, made: StandIns) -> None:
         answer = (await ask("POST", "/api/running/1")).json
         assert [p["setting"] for p in answer["parameters"]] == ["filter"]
-        unreadable, refused = answer["missing"]
+        beside, unreadable, refused = answer["missing"]
+        assert beside.startswith("PT-3107: “at 13”: write where it stands"), "its pair is looked for nevertheless"
         assert unreadable.startswith("TE-2101: “at 12”: write where it stands")
         assert refused.startswith(
             "PT-3107 pair of counts, holding register 60000 (from 0) and holding register 60001 (from 0): "
         )
         looks = (await ask("GET", "/api/running")).json["racks"]
-        assert next(r for r in looks if r["rack"] == 1)["missing"] == 2
+        assert next(r for r in looks if r["rack"] == 1)["missing"] == 3
 
     at_a_rack(database, visit)
 

@@ -63,6 +63,12 @@ def test_the_head_of_a_rack_is_noted_issued_and_another_one_is_told(
         await done(ask, change)
         (written,) = (await looked(ask, 1))["parameters"]
         assert (written["stands"], written["edited_by"]) == ("written, not issued", "engineer")
+        # A head that says nothing any more is not one that agrees.
+        for k in range(3):
+            monkeypatch.setitem(ModbusControlBlock().Identity.stat_data, k, "")
+        quiet = await looked(ask, 1)
+        assert quiet["parameters"] == []
+        assert quiet["missing"] == ["rack 1 head: Canaleta stand-in, 1.1 was noted, and it says nothing now"]
 
     monkeypatch.setitem(ModbusControlBlock().Identity.stat_data, 2, HEAD["MajorMinorRevision"])
     at_a_rack(database, visit)

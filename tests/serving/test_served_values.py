@@ -555,6 +555,7 @@ def test_what_alarms_did_is_read_as_events_page_by_page_and_filtered() -> None:
             # A place that was never told, a time that says nothing, another node.
             for node, begins, at, code in (
                 (server.nodeid, first, b"nonsense", 0x804A0000),
+                (server.nodeid, first, b"\xff" * 16, 0x804A0000),
                 (server.nodeid, ua.get_win_epoch(), b"", 0x80BD0000),
                 (ua.NodeId(PT, 2), first, b"", 0x80720000),
             ):

@@ -23,6 +23,8 @@ __all__ = ["Alarm", "Journal", "Line", "Place", "event_of", "read_place", "writt
 
 SEVERITIES = {"low": 250, "medium": 500, "high": 750, "journal only": 1}
 _PLACE = struct.Struct("<dq")
+_LATEST = 253_402_300_000.0
+"""The end of the year 9999: no time of ours is beyond."""
 _LIMITS = {
     "hh": ("HighHighLimit", "HighHigh", ObjectIds.ExclusiveLimitStateMachineType_HighHigh),
     "h": ("HighLimit", "High", ObjectIds.ExclusiveLimitStateMachineType_High),
@@ -86,7 +88,10 @@ def written_place(place: Place) -> bytes:
 
 def read_place(given: bytes) -> Place | None:
     """A place as it was told; None where it never was."""
-    return _PLACE.unpack(given) if len(given) == _PLACE.size else None
+    if len(given) != _PLACE.size:
+        return None
+    at, number = _PLACE.unpack(given)
+    return (at, number) if 0.0 <= at < _LATEST and number > 0 else None
 
 
 def event_of(alarm: Alarm, tag: str, *, retain: bool) -> Any:

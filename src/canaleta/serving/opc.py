@@ -313,7 +313,10 @@ class OpcDoor:
         on, as it was told to the client."""
         assert self._server is not None
         result = ua.HistoryReadResult()
-        span = _span_of(details.StartTime, details.EndTime, details.NumValuesPerNode)
+        if not isinstance(details.Filter, ua.EventFilter):
+            result.StatusCode = ua.StatusCode(ua.UInt32(StatusCodes.BadEventFilterInvalid))
+            return result
+        span = _span_of(details.StartTime, details.EndTime)
         place = read_place(where) if where else None
         if span is None or (where and place is None):
             code = StatusCodes.BadContinuationPointInvalid if where else StatusCodes.BadInvalidTimestampArgument
@@ -482,7 +485,7 @@ class _Readings(HistoryStorageInterface):
         """Readings between two times, forwards or backwards (OPC 10000-11, 6.4.3), and where to go on."""
         if not isinstance(node_id.Identifier, int):
             return [], None
-        span = _span_of(start, end, nb_values)
+        span = _span_of(start, end)
         if span is None:
             return [], None
         begins, ends, backwards = span
@@ -513,7 +516,7 @@ class _Readings(HistoryStorageInterface):
         raise UaError("the journal is read elsewhere")
 
 
-def _span_of(start: datetime | None, end: datetime | None, most: int) -> tuple[float, float, bool] | None:
+def _span_of(start: datetime | None, end: datetime | None) -> tuple[float, float, bool] | None:
     """(first, last, whether backwards) of what is asked for, s since 1970; None where no time says where to begin. Two of start,
     end and how many are needed (OPC 10000-11, 6.4.3.2)."""
     first, last = _moment(start), _moment(end)

@@ -28,7 +28,8 @@ from canaleta.serving.tree import std
 
 __all__ = ["Told", "install", "put", "where"]
 
-log = logging.getLogger("serve")
+_quiet = logging.getLogger("asyncua.server")
+"""What a client's filter cannot do is the client's matter: it fills no log of ours, an event at a time."""
 _SUBTYPE = std(ObjectIds.HasSubtype)
 
 _EPOCH_S = 11_644_473_600
@@ -172,7 +173,7 @@ def _liked(pattern: str) -> Any:
 
 def where(space: Any, clause: ua.ContentFilter) -> Callable[[Any], bool]:
     """What of events a client wants, by its filter."""
-    of = _Where(log, space, clause)
+    of = _Where(_quiet, space, clause)
     return of.eval
 
 

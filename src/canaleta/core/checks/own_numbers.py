@@ -89,19 +89,26 @@ def numbers_of(image: PlantImage, rack: int) -> tuple[list[OwnNumber], list[str]
     out: list[OwnNumber] = []
     wrong = []
     for row in np.flatnonzero(here & (image.filled("pair_at") | image.filled("limits_at"))).tolist():
-        mine: list[OwnNumber] = []
-        try:
-            if text := image.text("pair_at", row):
-                mine.append(OwnNumber(row, "pair of counts", _PAIR, read_pair(text)))
-            if text := image.text("limits_at", row):
-                for level, place in read_limits(text).items():
-                    mine.append(OwnNumber(row, f"limit {level.upper()}", f"alarm_{level}", (place,)))
-            must_be_of([place for one in mine for place in one.places], image.layout.racks[rack])
-        except TextError as error:
-            wrong.append(f"{image.label(row)}: {error}")
-            continue
-        out += mine
+        # What is written wrongly of the one takes the other not along.
+        for read in (_pair_of, _limits_of):
+            try:
+                mine = read(image, row)
+                must_be_of([place for one in mine for place in one.places], image.layout.racks[rack])
+                out += mine
+            except TextError as error:
+                wrong.append(f"{image.label(row)}: {error}")
     return out, wrong
+
+
+def _pair_of(image: PlantImage, row: int) -> list[OwnNumber]:
+    text = image.text("pair_at", row)
+    return [OwnNumber(row, "pair of counts", _PAIR, read_pair(text))] if text else []
+
+
+def _limits_of(image: PlantImage, row: int) -> list[OwnNumber]:
+    text = image.text("limits_at", row)
+    places = read_limits(text) if text else {}
+    return [OwnNumber(row, f"limit {level.upper()}", f"alarm_{level}", (place,)) for level, place in places.items()]
 
 
 def must_be_of(places: Iterable[Shown], rack: Rack) -> None:

@@ -6,7 +6,7 @@ night tells in the morning.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Sequence, Set
 from dataclasses import dataclass, field, fields
 from datetime import UTC, date, datetime
 from typing import Any
@@ -192,7 +192,9 @@ def _registers(
         return _Found(says, themselves=said)
     parameters = three_columns(image, issued.points, rack, words)
     parameters += compared(image, issued.points, numbers, besides)
-    missing += _refused(image, numbers, said, outcome.answer["refused"])
+    refused = outcome.answer["refused"]
+    missing += _refused(image, numbers, said, refused)
+    missing += _quiet(said, {(Table(table), first) for table, first, _, _ in refused})
     return _Found("", parameters, missing, said)
 
 
@@ -215,7 +217,17 @@ def _named(engine: Engine, image: PlantImage, issued: WasIssued, rack: int, who:
     told, ends = ranged(image, rack, ranges, numbers)
     heard = {name: float(value) for name, value in there.items() if value is not None} | ends
     said = told_of_themselves(image.layout, rack, outcome.answer["head"], {}, issued.hardware)
+    missing += _quiet(said, set())
     return _Found("", compared(image, issued.points, [*numbers, *told], {}, heard), missing, said)
+
+
+def _quiet(said: Iterable[Themselves], refused: Set[tuple[Table, int]]) -> list[str]:
+    """What was noted and says nothing now: it would pass for what agrees. refused: places that are told already."""
+    return [
+        f"{one.name} {one.field}: {one.noted} was noted, and it says nothing now"
+        for one in said
+        if one.noted and not one.says and one.place not in refused
+    ]
 
 
 def _refused(

@@ -57,7 +57,7 @@ _FIRMWARE = (
 _VERSIONS: tuple[tuple[tuple[str, ...], str], ...] = (
     (("ascii", "string", "char", "text"), "text"),
     (("x100", "x 100", "×100", "× 100", "/100", "0.01"), "hundredths"),
-    (("major", "minor", "byte", "hex", "."), "parts in bytes"),
+    (("major", "minor", "byte", "hex"), "parts in bytes"),
 )
 """How a version stands in its registers, by words of the line."""
 _WORD = compiled(
