@@ -136,7 +136,9 @@ def _static(checkout: Path, logs: Path, env: dict[str, str]) -> None:
 def _static_part(name: str, argv: Sequence[str], cwd: Path, logs: Path, env: dict[str, str]) -> None:
     with step(name):
         log = logs / f"{name.replace(' ', '-')}.log"
-        run_logged(argv, log, f"{name}: not well", f"the whole output is in {log}", cwd=cwd, env=env)
+        # Where the check runs by itself its log is gone afterwards: which test it was has to be told here.
+        plain = env | {"NO_COLOR": "1"}
+        run_logged(argv, log, f"{name}: not well", f"the whole output is in {log}", cwd=cwd, env=plain, told=60)
 
 
 def _api_types(ui: Path, logs: Path, env: dict[str, str]) -> None:

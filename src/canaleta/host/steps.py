@@ -54,8 +54,9 @@ def run_logged(
     remedy: str = "",
     cwd: Path | None = None,
     env: dict[str, str] | None = None,
+    told: int = 6,
 ) -> None:
-    """Run a command with its output in a log file. Raises TroubleError with the end of it if it fails."""
+    """Run a command with its output in a log file. Raises TroubleError if it fails, its last lines told before."""
     log.parent.mkdir(parents=True, exist_ok=True)
     with log.open("w", encoding="utf-8") as out:
         try:
@@ -71,6 +72,6 @@ def run_logged(
         except OSError as error:
             raise TroubleError(f"{what}: {error.strerror}: {argv[0]}", remedy) from error
     if code != 0:
-        tail = log.read_text(encoding="utf-8", errors="replace").strip().splitlines()[-6:]
+        tail = log.read_text(encoding="utf-8", errors="replace").strip().splitlines()[-told:]
         print("\n".join(f"    {line}" for line in tail), file=sys.stderr)
         raise TroubleError(what, remedy or f"the whole output is in {log}")

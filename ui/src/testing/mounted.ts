@@ -119,11 +119,25 @@ export async function arrived(at: string) {
   if (placeNow() !== at) throw new Error(`the page is at ${placeNow()}, not at ${at}`)
 }
 
+// What a page puts off (a look when typing rests) outlives it by a moment: it would ask in the test that comes next, and be
+// counted there. What is put off is known here, so that it ends with its test.
+const putOff = new Set<Parameters<typeof clearTimeout>[0]>()
+for (const name of ['setTimeout', 'setInterval'] as const) {
+  const real = globalThis[name] as (...given: unknown[]) => Parameters<typeof clearTimeout>[0]
+  globalThis[name] = ((...given: unknown[]) => {
+    const timer = real(...given)
+    putOff.add(timer)
+    return timer
+  }) as never
+}
+
 /** To be called after each test. */
 export function cleared() {
   unmount?.()
   unmount = undefined
   vi.useRealTimers()
+  for (const timer of putOff) clearTimeout(timer)
+  putOff.clear()
   vi.restoreAllMocks()
   document.body.innerHTML = ''
 }
