@@ -16,6 +16,7 @@ import pytest
 
 import canaleta
 from canaleta.cli import main
+from canaleta.host.check import LONG
 from canaleta.host.cluster import Cluster
 from canaleta.host.progress import wait_for
 from canaleta.plant.database.connection import engine_for, grant_runtime, migrate
@@ -33,9 +34,10 @@ hypothesis.settings.load_profile("untimed")
 
 
 @pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
     """Whoever takes the database is marked so; browser and clone tests keep to one worker each: before the workers
-    look at groups, or each of them starts a plant and a browser of its own and keeps them to its end."""
+    look at groups, or each of them starts a plant and a browser of its own and keeps them to its end. What only the long
+    check runs is left out of any other."""
     for item in items:
         folder = Path(item.path).relative_to(HERE).parts[0]
         if folder in ("browser", "clone"):
@@ -43,6 +45,11 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
             item.add_marker(pytest.mark.xdist_group(folder))
         elif "fuzz" not in item.keywords and {"database", "empty_database"} & set(getattr(item, "fixturenames", ())):
             item.add_marker(pytest.mark.database)
+    if not os.environ.get(LONG):
+        shelved = [item for item in items if "long" in item.keywords]
+        items[:] = [item for item in items if "long" not in item.keywords]
+        if shelved:
+            config.hook.pytest_deselected(items=shelved)
 
 
 @pytest.fixture(scope="session")

@@ -62,6 +62,7 @@ def test_a_package_is_taken_along_filled_in_and_brought_back(site: Site, tmp_pat
     expect(page.get_by_text("brought before: signed as record")).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_package_on_this_device_opens_without_a_network(site: Site) -> None:
     """This address is one of the machine itself, which a browser trusts as it does TLS."""
     page = site.enter("pau")

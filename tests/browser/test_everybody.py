@@ -56,6 +56,7 @@ def test_no_page_has_a_serious_finding_of_axe_light_or_dark(site: Site) -> None:
     assert found == {}
 
 
+@pytest.mark.long
 def test_everything_can_be_reached_and_done_by_the_palette(site: Site) -> None:
     page = site.enter("ana")
     page.keyboard.press("Control+k")
@@ -77,6 +78,7 @@ def test_everything_can_be_reached_and_done_by_the_palette(site: Site) -> None:
     expect(page.get_by_label("what to do, or where to go").and_(page.locator("input"))).to_have_count(0)
 
 
+@pytest.mark.long
 def test_the_question_mark_opens_the_guide_where_it_is_about_the_page(site: Site) -> None:
     page = site.enter("ana")
     page.goto(site.address + "/alarms")
@@ -87,6 +89,7 @@ def test_the_question_mark_opens_the_guide_where_it_is_about_the_page(site: Site
     expect(opened.value.locator("#alarms")).to_be_in_viewport()
 
 
+@pytest.mark.long
 def test_the_first_steps_are_five_and_left_at_once(site: Site) -> None:
     page = site.enter("ana")
     page.evaluate("localStorage.setItem('canaleta-first-steps', 'false')")
@@ -140,6 +143,7 @@ def test_f6_leads_out_of_the_list_and_through_the_parts_of_the_screen(site: Site
     assert parts == [".rail", ".topbar", ".tools", ".topbar", ".rail"]
 
 
+@pytest.mark.long
 def test_tab_goes_through_every_page_and_what_it_comes_to_is_seen(site: Site) -> None:
     page = site.enter("ana")
     found: dict[str, list[str]] = {}

@@ -52,6 +52,7 @@ def test_one_cause_is_settled_in_one_step_and_the_count_is_everybodys(site: Site
     expect(page.get_by_text("3 bad")).to_be_visible()
 
 
+@pytest.mark.long
 def test_several_of_a_kind_are_settled_in_one_step(site: Site) -> None:
     page = site.enter("ana")
     edit(site, PT_3111, "value_high", "8.00")
@@ -68,6 +69,7 @@ def test_several_of_a_kind_are_settled_in_one_step(site: Site) -> None:
     edit(site, PT_3111, "value_high", "10.00")
 
 
+@pytest.mark.long
 def test_six_places_of_one_cause_are_accepted_with_a_reason_and_open_again_when_a_fact_changes(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/findings")
@@ -99,6 +101,7 @@ def test_six_places_of_one_cause_are_accepted_with_a_reason_and_open_again_when_
     lift(site.engine, ImageCache(site.engine), [f"R10:{PT_1501}"], "ana")
 
 
+@pytest.mark.long
 def test_a_supply_that_is_to_change_says_what_would_come_of_it_first(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/conventions")
@@ -111,6 +114,7 @@ def test_a_supply_that_is_to_change_says_what_would_come_of_it_first(site: Site)
     expect(page.get_by_role("button", name="20.4")).to_be_visible()
 
 
+@pytest.mark.long
 def test_another_wire_is_work_for_the_field_and_the_list_follows_who_did_it(site: Site) -> None:
     """The wrong extension wire goes on the punch list; whoever changed it says so, and another who finds that it is not so
     sends the list back to what it was."""
@@ -144,6 +148,7 @@ def test_another_wire_is_work_for_the_field_and_the_list_follows_who_did_it(site
         connection.execute(delete(t.punch).where(t.punch.c.point == TE_2103))
 
 
+@pytest.mark.long
 def test_a_fuse_over_its_rating_is_told_before_the_supplies_are_put_down(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/conventions")

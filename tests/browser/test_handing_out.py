@@ -7,6 +7,7 @@ import csv
 import io
 from pathlib import Path
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from canaleta.plant.changes.undo import undo
@@ -20,6 +21,7 @@ def _fetched(page: Page, press: str) -> bytes:
     return Path(download.value.path()).read_bytes()
 
 
+@pytest.mark.long
 def test_check_records_of_an_area_are_printed_and_fetched(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/prints")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+import pytest
 from playwright.sync_api import Locator, Page, Route, expect
 
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
@@ -142,6 +143,7 @@ def test_blocks_are_copied_and_pasted_as_a_sheet_does(site: Site) -> None:
     expect(cell(page, 7, "value_high")).to_have_text("1\u202f200.0")
 
 
+@pytest.mark.long
 def test_typing_at_any_station_moves_all_others(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/point/1")
@@ -166,6 +168,7 @@ def test_typing_at_any_station_moves_all_others(site: Site) -> None:
     expect(page.locator(".chip.on")).to_contain_text("live")
 
 
+@pytest.mark.long
 def test_a_signal_put_on_the_terminals_is_read_and_marked(site: Site) -> None:
     page, other = site.enter("ana"), site.enter("ben", "technician")
     page.goto(f"{site.address}/point/1")
@@ -183,6 +186,7 @@ def test_a_signal_put_on_the_terminals_is_read_and_marked(site: Site) -> None:
     expect(cell(other, 1, "now")).not_to_contain_text("◇")
 
 
+@pytest.mark.long
 def test_a_fix_is_previewed_done_and_undone(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/point/1")
@@ -197,6 +201,7 @@ def test_a_fix_is_previewed_done_and_undone(site: Site) -> None:
     expect(page.locator(".findings")).to_contain_text("250.0 mbar where the pipe holds 300.0")
 
 
+@pytest.mark.long
 def test_settings_of_a_station_are_edited_in_place(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/point/1")
@@ -221,6 +226,7 @@ def test_a_reader_looks_and_is_told_why_not_more(site: Site) -> None:
     expect(page.get_by_role("button", name="follow the device")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_seven_tabs_of_one_browser_all_live(site: Site) -> None:
     first = site.enter("ana")
     tabs = [first, *(first.context.new_page() for _ in range(6))]
@@ -258,6 +264,7 @@ def test_history_tells_who_changed_what(site: Site) -> None:
     expect(page.locator("li").first).to_contain_text("undo")
 
 
+@pytest.mark.long
 def test_something_wrong_in_the_field_is_tried_on_the_path(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/point/12")
@@ -276,6 +283,7 @@ def test_something_wrong_in_the_field_is_tried_on_the_path(site: Site) -> None:
     expect(page.locator(".sources .apart")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_another_kind_of_signal_reshapes_the_settings_and_is_undone(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/point/4")
@@ -293,6 +301,7 @@ def test_another_kind_of_signal_reshapes_the_settings_and_is_undone(site: Site) 
     expect(page.locator(".station").nth(3)).to_contain_text("mode 4–20 mA")
 
 
+@pytest.mark.long
 def test_a_budget_stands_at_its_station_and_follows_the_settings(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/point/16")
@@ -309,6 +318,7 @@ def test_a_budget_stands_at_its_station_and_follows_the_settings(site: Site) -> 
     expect(loop).not_to_contain_text("short at 22 mA")
 
 
+@pytest.mark.long
 def test_conventions_are_obeyed_at_once_on_every_screen(site: Site) -> None:
     ana, ben = site.enter("ana"), site.enter("ben", "technician")
     ana.goto(f"{site.address}/conventions")
@@ -326,6 +336,7 @@ def test_conventions_are_obeyed_at_once_on_every_screen(site: Site) -> None:
     expect(base).to_have_text("1")
 
 
+@pytest.mark.long
 def test_a_point_is_held_and_landed_where_it_fits(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/cabinets")
@@ -342,6 +353,7 @@ def test_a_point_is_held_and_landed_where_it_fits(site: Site) -> None:
     expect(cell(page, 4, "channel")).to_have_text("KC-2·1·2·4")
 
 
+@pytest.mark.long
 def test_a_module_is_moved_with_the_keys_shown_accepted_and_undone(site: Site) -> None:
     page = site.enter("erna", "engineer")
     page.goto(f"{site.address}/cabinets?cabinet=KC-2")
@@ -404,6 +416,7 @@ def test_the_wiring_of_a_point_is_drawn_with_meter_and_calibrator(site: Site) ->
     expect(page).to_have_url(re.compile("/point/1$"))
 
 
+@pytest.mark.long
 def test_a_module_from_a_made_up_manual_is_typed_in_put_in_a_rack_and_read_live(site: Site) -> None:
     """The manual says: QUAD-9, four passive current inputs, 4–20 mA is 800 to 4000 counts, 50 Ω, word of its own
     7104."""

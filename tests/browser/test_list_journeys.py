@@ -45,6 +45,7 @@ def tags(page: Page) -> list[str]:
     return [re.sub(r"[▲■\s]", "", text) for text in page.locator(POINTS).all_inner_texts()]
 
 
+@pytest.mark.long
 def test_sixteen_numbered_points_without_the_mouse(site: Site) -> None:
     page = site.enter("ana")
     page.keyboard.press("Alt+n")
@@ -81,6 +82,7 @@ def test_sixteen_numbered_points_without_the_mouse(site: Site) -> None:
     expect(page.get_by_text("286 points")).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_view_is_found_made_and_kept_by_keyboard(site: Site) -> None:
     page = site.enter("ana")
     page.keyboard.press("/")
@@ -257,6 +259,7 @@ def test_of_a_paste_what_is_wrong_stays_in_its_cell_and_the_rest_is_in(site: Sit
     expect(cell(page, 1, "service")).to_have_text("burner gas header pressure")
 
 
+@pytest.mark.long
 def test_find_and_replace_shows_each_cell_before_it_is_done(site: Site) -> None:
     page = site.enter("ana")
     cell(page, 1, "service").click()
@@ -336,6 +339,7 @@ def test_a_list_by_other_hands_asks_once_and_is_answered_by_keys(site: Site) -> 
     expect(page.get_by_text("286 points")).to_be_visible()
 
 
+@pytest.mark.long
 def test_people_see_each_other_and_a_locked_row_is_kept(site: Site) -> None:
     ana, ben = site.enter("ana"), site.enter("ben", "technician")
     cell(ana, 3, "service").click()
@@ -380,6 +384,7 @@ def test_what_is_typed_while_the_server_is_away_waits_and_is_sent(site: Site) ->
     expect(cell(page, 5, "service")).to_have_text("roller drive speed")
 
 
+@pytest.mark.long
 def test_the_list_is_put_up_signed_by_another_and_compared(site: Site) -> None:
     ana, eva = site.enter("ana"), site.enter("eva")
     with site.engine.begin() as connection:

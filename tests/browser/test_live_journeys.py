@@ -85,6 +85,7 @@ def agent_held_up() -> Iterator[None]:
         os.kill(agents[0], signal.SIGCONT)
 
 
+@pytest.mark.long
 def test_what_nobody_reads_is_said_to_be_stale_and_which_racks_and_why(site: Site) -> None:
     page, other = site.enter("ana"), site.enter("bru")
     page.goto(f"{site.address}/live?find=PT-3107")
@@ -102,6 +103,7 @@ def test_what_nobody_reads_is_said_to_be_stale_and_which_racks_and_why(site: Sit
     expect(other.get_by_text("give no readings")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_a_board_is_kept_and_a_point_is_opened_beside_it(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/live")
@@ -150,6 +152,7 @@ SENDS = """async ([method, path, body]) => {
 }"""
 
 
+@pytest.mark.long
 def test_a_drifted_channel_is_trimmed_in_ten_actions(site: Site) -> None:
     """The converter of PT-3107 begins 0.3 % of its span too high and rises by 0.2 % too little: 96 and 32 032 counts."""
     page = site.enter("erna", "engineer")
@@ -231,6 +234,7 @@ def test_the_loop_to_learn_on_shows_where_it_broke(site: Site) -> None:
     expect(page.locator(".station.differs")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_a_script_is_written_run_and_signed_and_nothing_typed_is_lost(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/scripts")
@@ -278,6 +282,7 @@ def test_where_a_signal_stops_is_found_by_ticking(site: Site) -> None:
     expect(page.locator(".trace")).not_to_contain_text("the wire from the device")
 
 
+@pytest.mark.long
 def test_a_setting_is_dragged_on_the_timing_strip(site: Site) -> None:
     """LT-1101 shows 0…25 m³: the edge at 6 m³ is moved by the arrow key, a two-hundredth of the range up."""
     page = site.enter("ana")

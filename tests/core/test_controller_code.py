@@ -164,6 +164,7 @@ def _one(kind: ModuleType, **cells: object) -> PlantImage:
 # Mapping.
 
 
+@pytest.mark.long
 def test_a_wire_moved_changes_one_line(plant: PlantImage) -> None:
     row = list(plant.cells["tag"]).index("PSL-3101")
     before = unit_of(plant, "KC-2")
@@ -208,6 +209,7 @@ def test_spares_are_named_and_spare_outputs_kept_off(plant: PlantImage) -> None:
     assert all(line.startswith("FOR K := 1 TO ") for line in loops)
 
 
+@pytest.mark.long
 def test_a_comment_is_never_ended_by_what_people_typed(plant: PlantImage) -> None:
     row = list(plant.cells["tag"]).index("PSL-3101")
     unit = unit_of(plant.with_cells({(row, "service"): "a *) K := 1; (* b\nc", (row, "text_0"): "(*"}), "KC-2")
@@ -230,6 +232,7 @@ def test_lines_by_hand_survive(plant: PlantImage) -> None:
     assert generate(plant, scope, hand=kept | {"nowhere": ["X := 1;"]}).lost == {"nowhere": ["X := 1;"]}
 
 
+@pytest.mark.long
 def test_an_independent_grammar_reads_all_of_it(plant: PlantImage) -> None:
     parser = Parser(Language(tree_sitter_iec61131_3_st.language()))
     for scope in scopes_of(plant):
@@ -273,6 +276,7 @@ def test_parameters_are_a_row_a_point(plant: PlantImage) -> None:
 # Proof.
 
 
+@pytest.mark.long
 def test_every_point_of_a_cabinet_is_proved(plant: PlantImage) -> None:
     unit = unit_of(plant, "KC-2")
     kinds = {}
@@ -367,6 +371,7 @@ def test_a_text_that_does_not_compile_is_not_proved(plant: PlantImage) -> None:
     assert proof.points[0].wrong == ("not in the text",)
 
 
+@pytest.mark.long
 def test_a_target_that_rounds_otherwise_or_works_in_long_reals_is_proved_in_its_own_arithmetic(
     plant: PlantImage,
 ) -> None:

@@ -177,6 +177,7 @@ def test_the_seal_is_the_plants_own_and_stays(database: Database) -> None:
     assert len(fingerprint(first.certificate.encode())) == 64
 
 
+@pytest.mark.long
 def test_a_dossier_is_asked_for_made_by_a_process_of_its_own_and_fetched(
     made: tuple[Database, Dossier], tmp_path: Path
 ) -> None:

@@ -49,11 +49,12 @@ def test_what_is_written_comes_back_whole(plant: PlantImage, units: list[UnitTex
     assert read(texts["p.xml#CT_Line"]).pous[0].body[0].line == 1
 
 
+@pytest.mark.long
 def test_the_same_units_give_the_same_bytes(units: list[UnitText]) -> None:
     assert project_xml(units, "V") == project_xml(units, "V")
 
 
-@pytest.mark.parametrize("language", ["FBD", "LD"])
+@pytest.mark.parametrize("language", ["FBD", pytest.param("LD", marks=pytest.mark.long)])
 def test_a_diagram_says_what_the_text_says_by_its_connections_alone(
     plant: PlantImage, units: list[UnitText], language: str
 ) -> None:

@@ -51,6 +51,7 @@ def stalled(port: int, how: str) -> socket.socket:
     return one
 
 
+@pytest.mark.long
 def test_seven_hundred_who_stall_keep_nobody_from_working(running: Running) -> None:
     """Some are cut off after ten seconds of rest, the rest hold nothing but a few bytes: reading and saving go on."""
     with contextlib.ExitStack() as open_ones:
@@ -154,6 +155,7 @@ def test_what_is_large_comes_compressed_and_a_stream_as_it_is(running: Running) 
             assert answer.headers["Content-Encoding"] is None
 
 
+@pytest.mark.long
 def test_streams_end_at_once_at_stop(running: Running) -> None:
     """A stop that waited for them would take the whole grace, and then cut them."""
     streams = [running.open("/api/stream?since=0") for _ in range(5)]

@@ -50,6 +50,7 @@ def notes(data: Path) -> list[str]:
             return [row[0] for row in connection.execute("select text from note order by text").fetchall()]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("first_to_stop", ["original", "copy"])
 def test_a_copy_made_while_the_original_runs_is_a_plant_of_its_own(folder: Path, first_to_stop: str) -> None:
     """Both run, both are edited, they stop in either order: neither ever reaches the other."""
@@ -72,6 +73,7 @@ def test_a_copy_made_while_the_original_runs_is_a_plant_of_its_own(folder: Path,
     assert "of the copy" not in notes(original)
 
 
+@pytest.mark.long
 def test_a_copy_has_secrets_a_port_and_a_name_of_its_own(folder: Path) -> None:
     original = folder / "plant"
     note(original, "x")
@@ -104,6 +106,7 @@ def test_a_folder_that_was_renamed_is_still_itself(folder: Path) -> None:
     assert after.name == before.name
 
 
+@pytest.mark.long
 def test_a_copy_without_rights_kept_is_used_all_the_same(folder: Path) -> None:
     """`cp -r` as root makes everything root's, and opens the folders."""
     note(folder / "plant", "x")
@@ -131,6 +134,7 @@ def test_a_stale_pid_of_a_foreign_process_is_left_alone(folder: Path) -> None:
         foreign.wait()
 
 
+@pytest.mark.long
 def test_a_copy_that_is_broken_off_while_it_becomes_its_own_is_begun_again(
     folder: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

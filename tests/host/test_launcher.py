@@ -109,6 +109,7 @@ def updated(place: Path, text: str) -> None:
         new.replace(file)
 
 
+@pytest.mark.long
 def test_commands_starts_and_an_update_at_once(place: Path) -> None:
     """None fails, and no process ever runs from a folder whose files are not what its name says."""
     first = started(place, "one")
@@ -154,6 +155,7 @@ def test_commands_starts_and_an_update_at_once(place: Path) -> None:
         assert process.returncode == 0
 
 
+@pytest.mark.long
 def test_a_command_on_a_plant_that_runs_is_done_by_the_version_that_runs(place: Path) -> None:
     """The later version would change the database's shape; the plant goes on as it is, and the command is done."""
     running = started(place, "one")

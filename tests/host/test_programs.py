@@ -19,6 +19,7 @@ def plant(database: Database, monkeypatch: pytest.MonkeyPatch) -> Database:
     return database
 
 
+@pytest.mark.long
 def test_code_is_made_anew_with_what_was_written_by_hand_proved_and_checked(
     plant: Database, capsys: Said, tmp_path: Path
 ) -> None:

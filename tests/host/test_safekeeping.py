@@ -19,7 +19,6 @@ import pytest
 from sqlalchemy import make_url, text
 from tests.building.database import Database, fresh_database
 
-from canaleta.host.check import LONG
 from canaleta.host.cluster import Cluster
 from canaleta.host.safekeeping import MANIFEST, backup, digests, restore
 from canaleta.host.shape import bring_up
@@ -206,7 +205,9 @@ KILLED_AT = (
 )
 
 
-@pytest.mark.parametrize("step", KILLED_AT if os.environ.get(LONG) else KILLED_AT[1:3])
+@pytest.mark.parametrize(
+    "step", [KILLED_AT[1], *(pytest.param(step, marks=pytest.mark.long) for step in (KILLED_AT[0], *KILLED_AT[2:]))]
+)
 def test_a_restore_killed_at_any_step_leaves_a_plant_and_the_next_try_works(plant: Path, step: str) -> None:
     """Killed for good, as by the kernel: no exception handler runs, only what is on the disk counts."""
     set_service(plant, "before")
@@ -248,6 +249,7 @@ def test_a_restore_into_ones_own_database_killed_halfway_comes_back(own: Databas
     assert ImageCache(own.owner).current().text("service", 0) == "before"
 
 
+@pytest.mark.long
 def test_an_earlier_restore_that_lost_the_plants_name_is_mended(plant: Path) -> None:
     """A version before this one renamed in two steps; killed between them, the next start loaded the demo."""
     set_service(plant, "of the plant")
@@ -262,6 +264,7 @@ def test_an_earlier_restore_that_lost_the_plants_name_is_mended(plant: Path) -> 
     assert service_of(plant) == "of the plant"
 
 
+@pytest.mark.long
 def test_a_newer_backup_is_refused_before_anything_is_touched(plant: Path) -> None:
     file = plant.parent / "plant.backup"
     backup(plant, file)
@@ -284,6 +287,7 @@ def test_backups_and_logs_are_their_owners_alone(plant: Path) -> None:
     assert stat.S_IMODE((plant / "log").stat().st_mode) == 0o700
 
 
+@pytest.mark.long
 def test_what_a_killed_backup_left_stops_no_other(plant: Path) -> None:
     for left in ("plant.backup.part", "plant.backup.dump"):
         (plant.parent / left).write_text("half")

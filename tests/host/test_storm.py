@@ -68,6 +68,7 @@ def _killed(dice: random.Random, stormy: Running) -> bool:
     return False
 
 
+@pytest.mark.long
 def test_every_acknowledged_edit_is_there_in_order_with_its_author(stormy: Running) -> None:
     cluster = Cluster(stormy.data, stormy.data / "log")
     cluster.port = int((stormy.data / "postgres.port").read_text())

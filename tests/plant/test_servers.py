@@ -70,6 +70,7 @@ def test_what_was_acknowledged_outlives_the_primary_and_writers_go_on(pair: Pair
     engine.dispose()
 
 
+@pytest.mark.long
 def test_a_primary_that_comes_back_after_a_promotion_is_left_alone(
     pair: Pair, caplog: pytest.LogCaptureFixture
 ) -> None:

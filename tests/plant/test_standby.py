@@ -22,6 +22,7 @@ def test_a_database_alone_has_nothing_to_tell(database: Database) -> None:
     assert _standing(database.engine) == Standing("none")
 
 
+@pytest.mark.long
 def test_a_standby_that_goes_and_comes_back_is_told(pair: Pair, monkeypatch: pytest.MonkeyPatch) -> None:
     """By a role that may not look into replication: the one that serves."""
     monkeypatch.setattr("canaleta.plant.database.standby.LAGS_S", 0.05)
@@ -63,6 +64,7 @@ def test_a_standby_that_nobody_waits_for_is_no_safety(pair: Pair) -> None:
     engine.dispose()
 
 
+@pytest.mark.long
 def test_readings_and_leases_go_on_while_the_standby_is_gone(pair: Pair) -> None:
     """What an agent writes is written anew in a second; what became of a command is not."""
     engine = engine_for(pair.url(), pool_size=2, unconfirmed=True)

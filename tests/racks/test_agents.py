@@ -374,6 +374,7 @@ def test_the_agent_writes_the_trend_while_it_scans(database: Database) -> None:
     in_a_loop_of_its_own(run)
 
 
+@pytest.mark.long
 def test_somebody_who_plays_at_a_device_is_found_by_the_scan(database: Database) -> None:
     """The staircase at 3 s a level: PT-3107 is found with nine plateaus, and no other point of the rack."""
 

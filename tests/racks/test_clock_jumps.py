@@ -24,7 +24,7 @@ def jumping(database: Database) -> Database:
     return database
 
 
-@pytest.mark.parametrize("jumps", [(HOUR_S, 0), (-HOUR_S, HOUR_S, -HOUR_S)])
+@pytest.mark.parametrize("jumps", [pytest.param((HOUR_S, 0), marks=pytest.mark.long), (-HOUR_S, HOUR_S, -HOUR_S)])
 def test_scans_go_on_whatever_the_clock_says(jumping: Database, jumps: tuple[int, ...]) -> None:
     async def run() -> None:
         async with scanned(jumping):

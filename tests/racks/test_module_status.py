@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from typing import Any
 
+import pytest
 from sqlalchemy import update
 from tests.building.at_racks import TE, Ask, at_a_rack, until
 from tests.building.database import Database
@@ -63,6 +64,7 @@ def test_a_wire_break_latches_in_the_module_and_is_reset_from_here(database: Dat
     at_a_rack(database, visit)
 
 
+@pytest.mark.long
 def test_what_is_still_wrong_comes_back_after_a_reset(database: Database) -> None:
     async def visit(ask: Ask, made: StandIns) -> None:
         path = f"/api/points/{TE}/path"

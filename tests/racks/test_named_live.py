@@ -18,7 +18,7 @@ PT, ZV = 1, 45
 """A pressure, and an output of 0…100 %."""
 
 
-@pytest.mark.parametrize("link", ["OPC UA", "MQTT"])
+@pytest.mark.parametrize("link", ["OPC UA", pytest.param("MQTT", marks=pytest.mark.long)])
 def test_a_value_by_name_goes_the_same_path_as_any_other(
     database: Database, link: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -53,6 +53,7 @@ def test_a_value_by_name_goes_the_same_path_as_any_other(
     at_a_rack(database, visit)
 
 
+@pytest.mark.long
 def test_an_output_by_name_is_commanded_and_read_back(database: Database) -> None:
     """A valve of 0…100 % on an AO: 37.5 % come back as 37.5 %, and 250 % stop where the module does."""
 
@@ -89,6 +90,7 @@ def test_an_output_by_name_is_commanded_and_read_back(database: Database) -> Non
     at_a_rack(database, visit)
 
 
+@pytest.mark.long
 def test_a_stand_in_has_the_names_of_the_list_and_no_settings(database: Database) -> None:
     async def visit(ask: Ask, made: StandIns) -> None:
         rack, module = await made_rack(ask, "MQTT")
@@ -102,6 +104,7 @@ def test_a_stand_in_has_the_names_of_the_list_and_no_settings(database: Database
     at_a_rack(database, visit)
 
 
+@pytest.mark.long
 def test_what_is_said_of_a_rack_by_name_is_kept_refused_told_and_forgotten(database: Database) -> None:
     """One rack, for making one takes a while: what cannot be, its password, what things are called and forgotten."""
 

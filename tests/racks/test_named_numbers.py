@@ -6,6 +6,7 @@ import asyncio
 import json
 from typing import Any
 
+import pytest
 from asyncua import ua
 from tests.building.at_racks import PT, Ask, at_a_rack, channels_of, done, edit, moved
 from tests.building.database import Database
@@ -97,6 +98,7 @@ def test_a_pair_and_a_limit_behind_nodes_are_told_adopted_and_written(database: 
     at_a_rack(database, visit)
 
 
+@pytest.mark.long
 def test_the_range_that_a_node_tells_is_held_against_both_ends(database: Database) -> None:
     """EURange (OPC 10000-8, 5.6.2): 4 to 20 and all of the channel's 0 to 20 mA agree; 0 to 10 bar is no current."""
 
@@ -133,6 +135,7 @@ def test_the_range_that_a_node_tells_is_held_against_both_ends(database: Databas
     at_a_rack(database, visit)
 
 
+@pytest.mark.long
 def test_numbers_of_a_broker_are_parts_of_its_topics(database: Database) -> None:
     """A limit in JSON beside the value, another as a metric of Sparkplug B, which alone can be commanded."""
 

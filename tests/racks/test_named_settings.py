@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from typing import Any
 
+import pytest
 from tests.building.at_racks import TE, Ask, at_a_rack, edit, until
 from tests.building.database import Database
 
@@ -53,6 +54,7 @@ def test_a_mode_is_written_where_the_manual_has_it_and_acts_when_it_is_applied(d
     at_a_rack(database, visit)
 
 
+@pytest.mark.long
 def test_what_is_not_applied_does_not_act(database: Database) -> None:
     async def visit(ask: Ask, made: StandIns) -> None:
         await with_places(ask, made, AFTER)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import pytest
 from tests.building.at_racks import PT, TE, Ask, at_a_rack, until
 from tests.building.database import Database
 from tests.building.people import PASSWORD
@@ -28,6 +29,7 @@ async def played(ask: Ask, text: str, seconds: float = HANGS_S, **more: Any) -> 
     return await until(ask, f"/api/script-runs/{begun.json['id']}", lambda r: r["state"] != "runs", seconds)
 
 
+@pytest.mark.long
 def test_a_run_tells_what_was_put_on_and_what_was_seen_and_when(database: Database) -> None:
     """The break is seen at once as bad; that it would read 300 mbar with a wire off is not, and is told so."""
 

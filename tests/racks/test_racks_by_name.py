@@ -128,6 +128,7 @@ def test_a_node_that_vanishes_is_missing_though_the_server_tells_nobody(monkeypa
     in_a_loop_of_its_own(run)
 
 
+@pytest.mark.long
 def test_a_server_that_goes_and_comes_back_is_read_again() -> None:
     async def run() -> None:
         port = free_port()
@@ -152,6 +153,7 @@ def test_a_server_that_goes_and_comes_back_is_read_again() -> None:
     in_a_loop_of_its_own(run)
 
 
+@pytest.mark.long
 def test_a_server_that_hangs_is_silent_however_good_its_last_values_were() -> None:
     """Cut in the middle: the connection stands and nothing comes. A subscription alone would not tell."""
 

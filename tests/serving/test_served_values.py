@@ -706,6 +706,7 @@ def test_what_is_published_says_value_unit_quality_and_time_and_a_will_says_that
     in_a_loop_of_its_own(run)
 
 
+@pytest.mark.long
 def test_a_broker_by_tls_is_trusted_by_its_certificate_alone_or_told_which_one_it_shows() -> None:
     own, other = made("urn:broker"), made("urn:another")
     mark, another = (fingerprint(ssl.PEM_cert_to_DER_cert(one.certificate)) for one in (own, other))

@@ -90,6 +90,7 @@ def modbus(what: Doors) -> ModbusClient:
     return ModbusClient("127.0.0.1", what.modbus[1], timeout=5, auto_open=True, auto_close=True)
 
 
+@pytest.mark.long
 def test_what_is_on_the_wires_is_served_and_a_rack_that_is_cut_is_told_at_once(database: Database) -> None:
     edit(database, PT, "published_at", f"holding {AT} real")
 
@@ -191,6 +192,7 @@ def test_a_database_that_is_away_makes_values_old_and_back_again_good(database: 
     in_a_loop_of_its_own(run)
 
 
+@pytest.mark.long
 def test_whoever_serves_second_waits_and_goes_on_when_the_first_ends(database: Database) -> None:
     async def run() -> None:
         what = doors(modbus=None)

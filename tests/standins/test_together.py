@@ -40,7 +40,7 @@ async def registers(made: StandIn) -> list[int]:
     return list(await made.server.async_getValues(made.unit, READ_INPUT_REGISTERS, 0, size))
 
 
-@pytest.mark.parametrize("broken", ["process", "written"])
+@pytest.mark.parametrize("broken", ["process", pytest.param("written", marks=pytest.mark.long)])
 def test_one_that_cannot_be_worked_out_stops_no_other(broken: str, monkeypatch: Any) -> None:
     async def visit(made: StandIns) -> None:
         def fails(*_: object) -> Any:

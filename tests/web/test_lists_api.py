@@ -354,6 +354,7 @@ def test_a_large_list_is_worked_on_in_one_process_until_it_is_taken_in(
     assert processes[0].wait() == 0, "it ends with its job"
 
 
+@pytest.mark.long
 def test_whoever_decides_when_the_process_is_gone_begins_another(
     person: Who, monkeypatch: pytest.MonkeyPatch
 ) -> None:

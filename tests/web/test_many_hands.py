@@ -5,6 +5,7 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
+import pytest
 from tests.building.database import Database
 from tests.building.people import PASSWORD, Person, app_on
 
@@ -14,6 +15,7 @@ PEOPLE = 8
 POINTS = 260
 
 
+@pytest.mark.long
 def test_eight_people_check_a_plant_with_devices_that_are_wrong_on_purpose(database: Database) -> None:
     """Every seventh device is 2 % of span off; two people try every point, one of them gets it; what is wrong fails, and
     fails to be accepted."""
