@@ -11,6 +11,7 @@ import pytest
 import schemathesis
 from hypothesis import HealthCheck, settings
 from schemathesis import Case
+from schemathesis.config import SchemathesisConfig
 from sqlalchemy import func, select
 from tests.building.database import Database, fresh_database
 from tests.building.people import Person, app_on
@@ -31,7 +32,12 @@ pytestmark = pytest.mark.fuzz
 
 # The document needs no database; the requests go to the application of the test below.
 _document = create_app(engine_for("postgresql://nobody@127.0.0.1:1/none"), frozenset({"localhost"}))
-_schema = schemathesis.openapi.from_wsgi("/api/openapi.json", _document).exclude(path_regex=r"/api/(stream|session)")
+_asked = SchemathesisConfig()
+# Every border of every field, 9,000 requests: half a minute in each worker, only to make them up.
+_asked.projects.default.phases.coverage.enabled = bool(os.environ.get(LONG))
+_schema = schemathesis.openapi.from_wsgi("/api/openapi.json", _document, config=_asked).exclude(
+    path_regex=r"/api/(stream|session)"
+)
 
 
 @_schema.exclude(path_regex=DEAR).parametrize()
