@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import dataclasses
+import io
+import warnings
 from datetime import UTC, datetime
 from decimal import Decimal
 
 import numpy as np
 import pytest
+from pypdf import PdfReader
 from tests.building.planted import demo_image
 
 from canaleta.core.model.image import PlantImage
+from canaleta.exchange.list_print import Issue, printed_list
 from canaleta.exchange.prints.documents import DOCUMENTS, _redline, printed
 from canaleta.exchange.prints.drawings import _moved, _paths
 from canaleta.exchange.prints.labels import LabelError, Stock, _of, labels
-from canaleta.exchange.prints.paper import About, Framed, lines_of
+from canaleta.exchange.prints.paper import About, Column, Framed, lines_of
 from canaleta.exchange.prints.records import check_records
 from canaleta.exchange.prints.tables import TABLES
 from canaleta.plant.checks.evidence import Countersignature, Evidence, digest
@@ -61,6 +65,30 @@ def test_every_core_of_a_cable_stands_in_its_list_spare_ones_too() -> None:
     cables = {c[0]: c for _, _, c in rows_of("cables")}
     assert int(cables["W-JB-21"][7]) == sum(c[2] == "spare" for c in cores)
     assert {c[0] for _, _, c in rows_of("cables", rows=ALL[:1])} == {"W-PT-3107"}
+
+
+@pytest.mark.parametrize("name", ["list", "cables", "terminals"])
+def test_how_far_a_table_is_is_told_while_it_is_drawn(name: str) -> None:
+    shares: list[float] = []
+    if name == "list":
+        printed_list(PLANT, ALL.tolist(), ABOUT.plant, ABOUT.day, Issue(), "A3", shares.append)
+    else:
+        printed(name, PLANT, ALL, ABOUT, "A3", told=shares.append)
+    assert shares == sorted(shares)
+    assert len(set(shares)) > 100
+    assert shares[0] == 0
+    assert 0.95 < shares[-1] < 1
+
+
+def test_the_number_of_thousands_of_pages_has_room_beside_it() -> None:
+    """The library warns where a number is wider than what held its place: it would run over the frame."""
+    page = Framed(ABOUT, "cores", "A4", [Column("cable", 26)], rows=0)
+    for _ in range(1500):
+        page.add_page()
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        body = page.packed()
+    assert "1500 of 1500" in PdfReader(io.BytesIO(body)).pages[-1].extract_text()
 
 
 def test_two_hundred_cores_go_over_pages_with_their_heading() -> None:

@@ -153,6 +153,11 @@ def test_the_journal_of_alarms_is_history_of_events(database: Database) -> None:
             assert [getattr(e, "AckedState/Id") for e in found] == [False, True, False]
             assert [getattr(e, "LimitState/CurrentState").Text for e in found[:2]] == ["HighHigh", "HighHigh"]
             assert (found[0].Time, found[0].SourceNode, found[0].Severity) == (at, ua.NodeId(PT, 2), 750)
+            wanted = ua.ReadEventDetails(StartTime=at, EndTime=datetime.now(UTC))
+            refused = await server.history_read_events(wanted)
+            assert refused.StatusCode.name == "BadEventFilterInvalid", "what asks for no field is told nothing"
+            modified = ua.ReadEventDetails2(StartTime=at, EndTime=datetime.now(UTC))
+            assert (await server.history_read_events(modified)).StatusCode.name == "BadHistoryOperationUnsupported"
             notifies = await server.read_event_notifier()
             assert notifies == {ua.EventNotifier.SubscribeToEvents, ua.EventNotifier.HistoryRead}
 

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.model.image import PlantImage
-from canaleta.exchange.prints.paper import About, Column, Framed, Paper
+from canaleta.exchange.prints.paper import About, Column, Framed, Paper, Told
 
 __all__ = ["MOST_PRINTED", "Issue", "Paper", "printed_list"]
 
 MOST_PRINTED = 3000
-"""Points on one print; more is nothing that anybody reads."""
+"""Points on a print that is waited for; a larger one is made apart."""
 Cells = Mapping[str, str]
 """A point as texts by field."""
 
@@ -80,26 +80,27 @@ _COLUMNS = (
 
 
 def printed_list(
-    image: PlantImage, rows: Sequence[int], plant: str, day: str, issue: Issue, paper: Paper = "A3"
-) -> bytes:
-    """Points of the list as PDF, in the order of rows. day: of today, as printed; issue: what changes are told from."""
+    image: PlantImage, rows: Sequence[int], plant: str, day: str, issue: Issue, paper: Paper = "A3",
+    told: Told = lambda share: None,
+) -> bytes:  # fmt: skip
+    """Points of the list as PDF, in the order of rows. day: of today, as printed; issue: what changes are told from; told:
+    hears the share that is done."""
     columns = [column for column in _COLUMNS if paper == "A3" or not column.a3]
     heads = [Column(c.head, c.share, c.a3) for c in _COLUMNS]
     page = Framed(About(plant, issue.mark, day), "I/O list", paper, heads, rows=len(rows))
     texts = image.filled_texts()
     was = issue.points or {}
-    told = [(int(image.ids[row]), texts[row]) for row in rows]
-    changes = [
-        [bool(issue.mark) and column.text(cells) != column.text(was.get(point, {})) for column in columns]
-        for point, cells in told
-    ]
     page.add_page()
-    if not told:
+    if not rows:
         page.words("no points")
-    for (point, cells), changed in zip(told, changes, strict=True):
+    for done, row in enumerate(rows):
+        told(done / len(rows))
+        point, cells = int(image.ids[row]), texts[row]
+        before = was.get(point, {})
+        changed = [bool(issue.mark) and column.text(cells) != column.text(before) for column in columns]
         page.point([column.text(cells) for column in columns], changed, new=bool(issue.mark) and point not in was)
     gone = [cells.get("tag", "") for point, cells in was.items() if not image.has(point)]
-    if gone and len(told) == len(image):
+    if gone and len(rows) == len(image):
         page.ln(4)
         page.words(f"taken away since issue {issue.mark}: {', '.join(gone)}", 8, bold=True)
     return page.packed()

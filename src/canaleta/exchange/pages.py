@@ -40,6 +40,8 @@ class Page(Tagged):
         self.c_margin = 0.0
         self.set_lang("en")
         self._known_widths: dict[tuple[str, str, str], float] = {}
+        # The number of pages is known at the end; until then this holds its place, as wide as four figures.
+        self.alias_nb_pages("{nnb}")
 
     def _faces(self) -> None:
         """The program's own faces."""
@@ -57,7 +59,11 @@ class Page(Tagged):
             self.set_text_color(90)
             self.cell(0, 4, self.foot)
             self.set_x(-30)
-            self.cell(14, 4, f"{self.page_no()} of {{nb}}", align="R")
+            self.cell(14, 4, self.which_page(), align="R")
+
+    def which_page(self) -> str:
+        """This page's number and how many there are."""
+        return f"{self.page_no()} of {self.str_alias_nb_pages}"
 
     def put(self, x: float, baseline: float, text: str) -> None:
         """A text at a place, mm, in the face as it is set. What one face does not have another gives, which `text` does not."""

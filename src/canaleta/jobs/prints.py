@@ -123,7 +123,7 @@ def make(engine: Engine, number: int) -> None:
             )
     elif wanted.document == "list":
         body = printed_list(
-            image, rows.tolist(), plant, day, Issue(issued.mark, points) if issued else Issue(), wanted.paper
+            image, rows.tolist(), plant, day, Issue(issued.mark, points) if issued else Issue(), wanted.paper, told
         )
     else:
         about = About(plant, issued.mark if issued else "", day, signed)

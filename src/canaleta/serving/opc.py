@@ -313,7 +313,7 @@ class OpcDoor:
         on, as it was told to the client."""
         assert self._server is not None
         result = ua.HistoryReadResult()
-        if not isinstance(details.Filter, ua.EventFilter):
+        if not details.Filter.SelectClauses:
             result.StatusCode = ua.StatusCode(ua.UInt32(StatusCodes.BadEventFilterInvalid))
             return result
         span = _span_of(details.StartTime, details.EndTime)
@@ -460,7 +460,8 @@ class _History(HistoryManager):
     async def _read_history(self, details: Any, rv: Any) -> ua.HistoryReadResult:
         if isinstance(details, ua.ReadRawModifiedDetails) and not details.IsReadModified:
             return await super()._read_history(details, rv)
-        if isinstance(details, ua.ReadEventDetails) and rv.NodeId == std(ObjectIds.Server):
+        # Nor the two that came later: a journal is never modified, and its order is its own.
+        if type(details) is ua.ReadEventDetails and rv.NodeId == std(ObjectIds.Server):
             return await self._door.past(details, bytes(rv.ContinuationPoint or b""))
         result = ua.HistoryReadResult()
         result.StatusCode = ua.StatusCode(ua.UInt32(StatusCodes.BadHistoryOperationUnsupported))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 
@@ -10,7 +10,7 @@ from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.arrays import Rows
 from canaleta.exchange.prints.drawings import elevations, loop_sheets
-from canaleta.exchange.prints.paper import About, Column, Framed, Line, Paper, lines_of
+from canaleta.exchange.prints.paper import About, Column, Framed, Line, Paper, Told, lines_of
 from canaleta.exchange.prints.tables import TABLES
 
 __all__ = ["DOCUMENTS", "printed"]
@@ -19,7 +19,6 @@ DRAWINGS = {"loops": loop_sheets, "elevations": elevations}
 REDLINE = "redline"
 DOCUMENTS = (*TABLES, *DRAWINGS, REDLINE)
 """What there is, by its name."""
-Told = Callable[[float], None]
 
 
 def printed(
@@ -35,7 +34,7 @@ def printed(
         changes = list(_redline(image, rows, issued))
         page = Framed(about, "redline", paper, _REDLINE, rows=len(changes))
         page.add_page()
-        page.table_of(changes, "nothing changed since" if issued is not None else "nothing was issued yet")
+        page.table_of(changes, "nothing changed since" if issued is not None else "nothing was issued yet", told)
         return page.packed()
     kind = TABLES[name]
     before: Mapping[str, tuple[str, ...]] | None = None
@@ -45,8 +44,7 @@ def printed(
     lines = lines_of(kind.rows(image, rows), before)
     page = Framed(about, kind.title, paper, kind.columns, rows=len(lines))
     page.add_page()
-    page.table_of(lines, kind.empty)
-    told(1.0)
+    page.table_of(lines, kind.empty, told)
     return page.packed()
 
 

@@ -3,7 +3,7 @@ them: they stay sharp at any size, and can be searched."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from xml.etree.ElementTree import Element
 
 import numpy as np
@@ -16,12 +16,11 @@ from canaleta.core.wiring.circuit import circuit_of
 from canaleta.core.wiring.circuit_drawing import drawn
 from canaleta.core.wiring.hookup import hookup_of
 from canaleta.exchange.pages import THIN
-from canaleta.exchange.prints.paper import About, Framed, Paper
+from canaleta.exchange.prints.paper import About, Framed, Paper, Told
 
 __all__ = ["elevations", "loop_sheets"]
 
 _QUIET = {"q": 95, "thin": 120}
-Told = Callable[[float], None]
 
 
 def loop_sheets(

@@ -5,16 +5,18 @@ What changed since the last issue stands in bold on grey with a bar at the margi
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
 from typing import Any, Literal
 
 from canaleta.exchange.pages import THIN, Page
 
-__all__ = ["About", "Column", "Framed", "Line", "Paper", "lines_of"]
+__all__ = ["About", "Column", "Framed", "Line", "Paper", "Told", "lines_of"]
 
 Paper = Literal["A4", "A3"]
+Told = Callable[[float], None]
+"""Hears the share of the work that is done."""
 _MOST_CELLS = 40_000
 _LINE, _SIZE, _BAR, _FOOT = 3.6, 7.0, 1.2, 15.0
 
@@ -159,18 +161,17 @@ class Framed(Page):
             at += width * share
         self.set_xy(left + width - 26, top + 3.5)
         self.set_font("plex-latin", size=8)
-        self.cell(24, 4, f"{self.page_no()} of {{nb}}", align="R")
+        self.cell(24, 4, self.which_page(), align="R")
 
-    def table_of(self, lines: Iterable[Line], empty: str) -> None:
-        """A whole table; what is said where it has no row."""
-        any_ = False
-        for line in lines:
-            any_ = True
+    def table_of(self, lines: Sequence[Line], empty: str, told: Told = lambda share: None) -> None:
+        """A whole table; what is said where it has no row. told: hears the share that is done."""
+        for done, line in enumerate(lines):
+            told(done / len(lines))
             if line.heading:
                 self.heading(line.heading)
             else:
                 self.point([line.cells[k] for k in self._kept], [line.changed[k] for k in self._kept], new=line.new)
-        if not any_:
+        if not lines:
             self.words(empty)
 
     def heading(self, text: str) -> None:

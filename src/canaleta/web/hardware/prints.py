@@ -8,9 +8,9 @@ from typing import Literal
 from flask import Response, jsonify, request
 from pydantic import ConfigDict, Field
 
-from canaleta.exchange.list_print import MOST_PRINTED
 from canaleta.exchange.prints.labels import LabelError, Stock
 from canaleta.exchange.prints.parts import rows_of
+from canaleta.exchange.prints.tables import TABLES
 from canaleta.jobs import prints
 from canaleta.jobs.prints import DONE, PrintJob, Wanted
 from canaleta.web.kit.access import needs, session_now
@@ -26,8 +26,8 @@ Document = Literal[
     "list", "loops", "terminals", "cables", "cores", "elevations", "cards", "alarms", "registers", "redline", "records",
     "labels devices", "labels terminals", "labels wires",
 ]  # fmt: skip
-MOST_DRAWN = 1500
-"""Points of one print that are drawn, or followed along their wires."""
+MOST_TABLED, MOST_DRAWN = 50_000, 1500
+"""Points of one print: of a table, and of what is drawn or signed. bench/prints.py says what they take."""
 
 
 class StockIn(Shape):
@@ -117,7 +117,7 @@ def ask_for(body: PrintIn) -> Response:
         raise ProblemError(422, str(error.args[0]), "nothing was printed", "choose another part") from error
     except LabelError as error:
         raise ProblemError(422, str(error), "nothing was printed", "mend the sizes of the labels") from error
-    most = MOST_PRINTED if body.document in ("list", "alarms", "registers", "cables", "redline") else MOST_DRAWN
+    most = MOST_TABLED if body.document in ("list", *TABLES, "redline") else MOST_DRAWN
     if len(rows) > most:
         raise ProblemError(
             422,
