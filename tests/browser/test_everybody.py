@@ -48,9 +48,10 @@ def test_no_page_has_a_serious_finding_of_axe_light_or_dark(site: Site) -> None:
         page.evaluate(_GO, path)
         page.locator(there).first.wait_for()
         told = serious(page)
-        page.get_by_role("button", name="dark", exact=True).click()
-        told += [f"dark: {one}" for one in serious(page, "color-contrast")]
-        page.get_by_role("button", name="light", exact=True).click()
+        if path in EVERY_DAY or os.environ.get(LONG):
+            page.get_by_role("button", name="dark", exact=True).click()
+            told += [f"dark: {one}" for one in serious(page, "color-contrast")]
+            page.get_by_role("button", name="light", exact=True).click()
         if told:
             found[path] = told
     assert found == {}

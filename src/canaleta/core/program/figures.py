@@ -1,12 +1,11 @@
 """What the code of each point works with, in counts and units: taken from the path itself, so that both say the same.
 
-Limits of quality are not derived a second time: the path is asked at which count it begins to doubt, by halving, for all points
-at once.
+Limits of quality are not derived a second time: the path is asked at which count it begins to doubt, by parting what is left, for all
+points at once.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -33,6 +32,8 @@ _FAILING = np.uint32(Reason.FAILED_LOW | Reason.FAILED_HIGH)
 _UNROUNDED = ModeTable.ROUNDINGS.index("none")
 _HELD, _SUBSTITUTE, _CLAMP = (OUTSIDE.index(w) for w in ("hold last", "substitute", "clamp"))
 NEVER = 3.0e38
+_AT_ONCE, _CHEAP = (15, 7, 3), 2000
+"""How many counts between two are asked at once, and up to how many paths in all."""
 
 
 @dataclass(frozen=True)
@@ -206,15 +207,15 @@ def _limits(
     )
     out_of: dict[str, Any] = {"good": good, "usable": usable}
     failing = np.zeros(len(rows), dtype=bool)
-    for name, end, test in (
-        ("doubt_to", word[0], lambda q: q != Quality.GOOD), ("bad_to", word[0], lambda q: q == Quality.BAD),
-        ("doubt_from", word[1], lambda q: q != Quality.GOOD), ("bad_from", word[1], lambda q: q == Quality.BAD),
-    ):  # fmt: skip
-        found = _halved(start, end, whole, codes, asked, test)
-        out_of[name] = found
+    names = ("doubt_to", "bad_to", "doubt_from", "bad_from")
+    ends = np.stack([word[0], word[0], word[1], word[1]])
+    bad_alone = np.array([[False], [True], [False], [True]])
+    found = _parted(image, rows, np.stack([start] * len(names)), ends, whole, codes, bad_alone)
+    for name, counts in zip(names, found, strict=True):
+        out_of[name] = counts
         if name.startswith("bad"):
-            _, reasons, _ = asked(np.where(np.isnan(found), start, found))
-            failing |= ~np.isnan(found) & ((reasons & _FAILING) != 0)
+            _, reasons, _ = asked(np.where(np.isnan(counts), start, counts))
+            failing |= ~np.isnan(counts) & ((reasons & _FAILING) != 0)
     out_of["after_ms"] = np.where(failing, image.conventions.namur.after_s * 1000.0, 0.0)
     bad = np.zeros(codes.shape, dtype=bool)
     for k in range(len(CODES)):
@@ -224,35 +225,55 @@ def _limits(
     return out_of
 
 
-def _halved(
+def _parted(
+    image: PlantImage,
+    rows: NDArray[np.int64],
     start: Floats,
     end: Floats,
     whole: Bools,
     codes: Floats,
-    asked: Callable[[Floats], _Asked],
-    test: Callable[[NDArray[np.uint8]], Bools],
+    bad_alone: Bools,
 ) -> Floats:
-    """The count between a good one and the end of the word from which on something holds; NaN if it does not there."""
-    away = np.sign(end - start)
+    """The count between a good one and the end of the word from which on something holds; NaN if it does not there.
+
+    start, end: (k, n) of k searches; bad_alone: (k, 1), whether what is bad is looked for, or what is in doubt as well. What a
+    path takes to be asked is the same for one count and for a thousand: all searches go at once, and where there are few points
+    each step asks at several counts between, not at the middle alone.
+    """
+    k, n = start.shape
+    several = next((c for c in _AT_ONCE if c * k * n <= _CHEAP), 1)
+    away, whole = np.sign(end - start), np.broadcast_to(whole, (k, n))
+    runs: dict[int, Runs] = {}
 
     def holds(counts: Floats) -> Bools:
-        return test(asked(counts)[0])
-
-    def aside(counts: Floats) -> Floats:
+        """counts: (times, k, n)."""
+        times = len(counts)
+        if times not in runs:
+            runs[times] = Runs.of(image, np.tile(rows, times * k))
         # A count that tells a fault of its own says nothing of its neighbours.
         for _ in range(len(codes)):
-            counts = np.where((counts[None, :] == codes).any(axis=0) & whole, counts - away, counts)
-        return counts
+            counts = np.where((counts[None] == codes[:, None, None, :]).any(axis=0) & whole, counts - away, counts)
+        flat = counts.ravel()
+        quality = runs[times].evaluate(Station.COUNTS, flat, last=np.zeros(len(flat))).quality.reshape(counts.shape)
+        held: Bools = np.where(bad_alone, quality == Quality.BAD, quality != Quality.GOOD)
+        return held
 
-    some = holds(aside(end)) & (away != 0)
+    some = holds(end[None])[0] & (away != 0)
     low, high = start.copy(), end.copy()
+    shares = (np.arange(1, several + 1) / (several + 1))[:, None, None]
     for _ in range(100):
-        middle = low + (high - low) / 2.0
-        middle = np.where(whole, np.trunc(middle), middle)
+        between = low + (high - low) * shares
+        between = np.where(whole, np.trunc(between), between)
+        middle = between[several // 2]
         done = (middle == low) | (middle == high) | ~some
         if done.all():
             break
-        hit = holds(aside(middle))
-        high, low = np.where(hit & ~done, middle, high), np.where(~hit & ~done, middle, low)
+        hit = np.where(between == low, False, np.where(between == high, True, holds(between)))
+        steps = np.concatenate([low[None], between, high[None]])
+        # From the last that does not hold to the next.
+        last = several - np.argmax(~hit[::-1], axis=0)
+        last = np.where(hit.all(axis=0), 0, last)[None]
+        fresh_low, fresh_high = (np.take_along_axis(steps, last + step, axis=0)[0] for step in (0, 1))
+        low, high = np.where(done, low, fresh_low), np.where(done, high, fresh_high)
     # Between two neighbours the last step decides for the outer one.
     return np.where(some, high, np.nan)
