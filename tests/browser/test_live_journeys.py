@@ -237,6 +237,8 @@ def test_the_loop_to_learn_on_shows_where_it_broke(site: Site) -> None:
 @pytest.mark.long
 def test_a_script_is_written_run_and_signed_and_nothing_typed_is_lost(site: Site) -> None:
     page = site.enter("ana")
+    with site.engine.begin() as connection:
+        accounts.set_password(connection, "ana", "a long one of her own")
     page.goto(f"{site.address}/scripts")
     page.get_by_label("name of the script").fill("flow at half")
     lines = page.get_by_label("lines of the script")

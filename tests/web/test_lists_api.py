@@ -7,6 +7,7 @@ import gzip
 import io
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
@@ -365,6 +366,37 @@ def test_whoever_decides_when_the_process_is_gone_begins_another(
     processes[0].wait()
     done = settled(ana, ana.send("POST", f"/api/imports/{job['id']}/apply"))
     assert (done["state"], done["counts"]["added"], len(processes)) == ("done", 1, 2)
+
+
+def test_the_end_of_a_process_is_not_taken_for_the_end_of_the_one_that_follows(
+    person: Who, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whoever waits for the first one wakes in the very moment in which somebody decides."""
+    processes = recorded(monkeypatch)
+    ana = person("technician")
+    job = large_job(ana)
+    go_on, wait_for = Jobs._go_on, Jobs._wait_for
+    wakes, woken = threading.Event(), threading.Event()
+
+    def sleepy(self: Jobs, job: int, process: subprocess.Popen[bytes]) -> None:
+        if process is processes[0]:
+            process.wait()
+            wakes.wait()
+        wait_for(self, job, process)
+        woken.set()
+
+    def between(self: Jobs, job: int, work: Any) -> None:
+        wakes.set()
+        # It is let go on for as long as it can; it cannot while somebody decides.
+        woken.wait(0.5)
+        go_on(self, job, work)
+
+    monkeypatch.setattr(Jobs, "_wait_for", sleepy)
+    monkeypatch.setattr(Jobs, "_go_on", between)
+    processes[0].kill()
+    processes[0].wait()
+    done = settled(ana, ana.send("POST", f"/api/imports/{job['id']}/apply"))
+    assert (done["state"], len(processes)) == ("done", 2)
 
 
 def test_a_process_that_ends_in_the_middle_is_told_and_leaves_room(

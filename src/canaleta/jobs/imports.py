@@ -68,6 +68,8 @@ class Jobs:
         self._waits = threading.Event()
         self._work = Work(engine, cache)
         self._processes: dict[int, subprocess.Popen[bytes]] = {}
+        # What is decided and who goes on with it is one step: a process that ended just before is not the one that was asked.
+        self._deciding = threading.Lock()
 
     def start(self, who: str, name: str, data: bytes) -> int:
         """Begin with a file; the number of the job. Raises TooManyJobsError."""
@@ -90,13 +92,15 @@ class Jobs:
 
     def choose(self, job: int, choices: Choices) -> None:
         """Plan it again under other choices."""
-        set_job(self._engine, job, state="planning", done=0.0, says="", choices=choices.model_dump(mode="json"))
-        self._go_on(job, lambda: self._work.plan(job)())
+        with self._deciding:
+            set_job(self._engine, job, state="planning", done=0.0, says="", choices=choices.model_dump(mode="json"))
+            self._go_on(job, lambda: self._work.plan(job)())
 
     def take_in(self, job: int) -> None:
         """Take it in."""
-        set_job(self._engine, job, state="taking in", done=0.0, says="")
-        self._go_on(job, lambda: self._work.take_in(job))
+        with self._deciding:
+            set_job(self._engine, job, state="taking in", done=0.0, says="")
+            self._go_on(job, lambda: self._work.take_in(job))
 
     def stop(self, job: int) -> None:
         """Call it off; whatever is being written is rolled back, or was done already."""
@@ -150,7 +154,8 @@ class Jobs:
             connection.commit()
         if not large:
             self._begin(job, work)
-        elif not at_work:
+        elif not at_work or ((known := self._processes.get(job)) is not None and known.poll() is not None):
+            # Of one that ended the lock goes in a moment, long before the next one asks for it.
             process = self._processes[job] = self._process(job, subprocess.DEVNULL)
             self._begin(job, lambda: self._wait_for(job, process))
 
@@ -196,12 +201,13 @@ class Jobs:
     def _wait_for(self, job: int, process: subprocess.Popen[bytes]) -> None:
         """See to it that a process which ended in the middle is told."""
         failed = process.wait()
-        if self._processes.get(job) is not process:
-            # Somebody began another meanwhile.
-            return
-        del self._processes[job]
-        if failed and (now := self.job(job)) is not None and now.state in BUSY:
-            set_job(self._engine, job, state="failed", says=COULD_NOT)
+        with self._deciding:
+            if self._processes.get(job) is not process:
+                # Somebody began another meanwhile.
+                return
+            del self._processes[job]
+            if failed and (now := self.job(job)) is not None and now.state in BUSY:
+                set_job(self._engine, job, state="failed", says=COULD_NOT)
 
     @contextlib.contextmanager
     def _room(self, job: int) -> Iterator[None]:
