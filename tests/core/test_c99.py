@@ -50,7 +50,6 @@ def compiled(folder: Path, unit: UnitText, main: str) -> Path:
     return program
 
 
-@pytest.mark.long
 def test_each_points_channel_is_called_by_its_name(plant: PlantImage) -> None:
     unit = generate(plant, next(s for s in scopes_of(plant) if s.name == "KC-2"))
     header = c_files(unit)["IO_KC_2.h"]
@@ -118,7 +117,6 @@ def test_every_count_gives_the_very_bits_of_the_structured_text(plant: PlantImag
             assert quality == of_c["q"][w], (code.tag, w)
 
 
-@pytest.mark.long
 def test_contacts_go_through_time_in_c_as_in_structured_text(plant: PlantImage, tmp_path: Path) -> None:
     unit = generate(plant, next(s for s in scopes_of(plant) if s.name == "KC-2"))
     some = [c for c in _some(unit, "DI", 8) if c.network.blocks]

@@ -164,7 +164,6 @@ def _one(kind: ModuleType, **cells: object) -> PlantImage:
 # Mapping.
 
 
-@pytest.mark.long
 def test_a_wire_moved_changes_one_line(plant: PlantImage) -> None:
     row = list(plant.cells["tag"]).index("PSL-3101")
     before = unit_of(plant, "KC-2")
@@ -176,6 +175,18 @@ def test_a_wire_moved_changes_one_line(plant: PlantImage) -> None:
     assert len(changed) == 2
     assert all("PSL_3101_Raw := " in line for line in changed)
     assert before.blocks == moved.blocks
+
+
+def test_limits_are_the_same_however_many_counts_are_asked_at_once(
+    plant: PlantImage, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Few points are asked at fifteen counts between two, very many at the middle alone."""
+    one_by_one, several = [], []
+    for cheap, into in ((0, one_by_one), (10**6, several)):
+        monkeypatch.setattr("canaleta.core.program.figures._CHEAP", cheap)
+        into += [generate(plant, scope).text for scope in scopes_of(plant) if scope.kind == "cabinet"]
+    assert one_by_one == several
+    assert any("BadTo := " in text for text in several)
 
 
 def test_the_same_list_gives_the_same_bytes(plant: PlantImage) -> None:
@@ -209,7 +220,6 @@ def test_spares_are_named_and_spare_outputs_kept_off(plant: PlantImage) -> None:
     assert all(line.startswith("FOR K := 1 TO ") for line in loops)
 
 
-@pytest.mark.long
 def test_a_comment_is_never_ended_by_what_people_typed(plant: PlantImage) -> None:
     row = list(plant.cells["tag"]).index("PSL-3101")
     unit = unit_of(plant.with_cells({(row, "service"): "a *) K := 1; (* b\nc", (row, "text_0"): "(*"}), "KC-2")
@@ -232,7 +242,6 @@ def test_lines_by_hand_survive(plant: PlantImage) -> None:
     assert generate(plant, scope, hand=kept | {"nowhere": ["X := 1;"]}).lost == {"nowhere": ["X := 1;"]}
 
 
-@pytest.mark.long
 def test_an_independent_grammar_reads_all_of_it(plant: PlantImage) -> None:
     parser = Parser(Language(tree_sitter_iec61131_3_st.language()))
     for scope in scopes_of(plant):
@@ -276,7 +285,6 @@ def test_parameters_are_a_row_a_point(plant: PlantImage) -> None:
 # Proof.
 
 
-@pytest.mark.long
 def test_every_point_of_a_cabinet_is_proved(plant: PlantImage) -> None:
     unit = unit_of(plant, "KC-2")
     kinds = {}
@@ -371,7 +379,6 @@ def test_a_text_that_does_not_compile_is_not_proved(plant: PlantImage) -> None:
     assert proof.points[0].wrong == ("not in the text",)
 
 
-@pytest.mark.long
 def test_a_target_that_rounds_otherwise_or_works_in_long_reals_is_proved_in_its_own_arithmetic(
     plant: PlantImage,
 ) -> None:

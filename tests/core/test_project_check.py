@@ -72,7 +72,6 @@ def test_a_fault_is_found_where_it_is(
         assert any(abs(f.line - at) <= 1 for f in mine)
 
 
-@pytest.mark.long
 def test_a_block_that_was_changed_or_is_missing(plant: PlantImage, unit: UnitText) -> None:
     changed = found(plant, unit, blocks=unit.blocks.replace("Beyond := NOT Told AND", "Beyond :=", 1))
     assert [(f.code, f.unit) for f in changed] == [("changed block", "CT_Check")]
@@ -84,7 +83,6 @@ def test_a_block_that_was_changed_or_is_missing(plant: PlantImage, unit: UnitTex
     assert {"missing unit"} <= {f.code for f in found(plant, unit, blocks=gone)}
 
 
-@pytest.mark.long
 def test_code_of_another_issue(plant: PlantImage, unit: UnitText) -> None:
     old = generate(plant, unit.scope, "B").text
     assert [f.code for f in found(plant, unit, old, issue="C")] == ["other issue"]

@@ -49,7 +49,6 @@ def test_what_is_written_comes_back_whole(plant: PlantImage, units: list[UnitTex
     assert read(texts["p.xml#CT_Line"]).pous[0].body[0].line == 1
 
 
-@pytest.mark.long
 def test_the_same_units_give_the_same_bytes(units: list[UnitText]) -> None:
     assert project_xml(units, "V") == project_xml(units, "V")
 

@@ -30,7 +30,6 @@ def test_parts_of_the_plant_and_the_rule_for_its_controllers(engineer: Person) -
     assert (told["real"], told["rounding"], told["scan_ms"]) == ("REAL", "half to even", 100.0)
 
 
-@pytest.mark.long
 def test_each_line_knows_its_point(engineer: Person) -> None:
     told = text_of(engineer)
     lines = told["text"].splitlines()
@@ -45,7 +44,6 @@ def test_a_program_of_nothing_is_told(engineer: Person) -> None:
     assert engineer.get("/api/program/text?unit=IO_Nowhere").status_code == 404
 
 
-@pytest.mark.long
 def test_points_are_proved_and_signed_only_whole_and_as_they_were_proved(engineer: Person) -> None:
     unit = "Area_stack"
     told = text_of(engineer, unit)
@@ -86,7 +84,6 @@ def test_only_engineers_sign(app: Any) -> None:
     assert reader.send("POST", "/api/program/sheet", body).status_code == 403
 
 
-@pytest.mark.long
 def test_files_come_as_one(engineer: Person) -> None:
     data = engineer.get(f"/api/program/files?unit={UNIT}").data
     names = set(zipfile.ZipFile(io.BytesIO(data)).namelist())
@@ -129,7 +126,6 @@ def test_a_document_that_is_no_project_is_told(engineer: Person, text: str) -> N
     assert answer.json["title"].startswith("p.xml")
 
 
-@pytest.mark.long
 def test_what_differs_from_a_text_made_before_and_what_stood_there_by_hand(engineer: Person) -> None:
     told = text_of(engineer)
     mine = (

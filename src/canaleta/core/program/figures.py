@@ -1,7 +1,7 @@
 """What the code of each point works with, in counts and units: taken from the path itself, so that both say the same.
 
-Limits of quality are not derived a second time: the path is asked at which count it begins to doubt, by parting what is left, for all
-points at once.
+Limits of quality are not derived a second time: the path is asked at which count it begins to doubt, by parting what is left,
+for all points at once.
 """
 
 from __future__ import annotations

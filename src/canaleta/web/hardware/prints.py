@@ -27,7 +27,9 @@ Document = Literal[
     "labels devices", "labels terminals", "labels wires",
 ]  # fmt: skip
 MOST_TABLED, MOST_DRAWN = 50_000, 1500
-"""Points of one print: of a table, and of what is drawn or signed. bench/prints.py says what they take."""
+"""Points of one print: of a table, and of what is drawn, signed, or followed along its wires. bench/prints.py says what they
+take."""
+TABLED = frozenset(("list", *TABLES, "redline")) - {"terminals", "cores"}
 
 
 class StockIn(Shape):
@@ -117,7 +119,7 @@ def ask_for(body: PrintIn) -> Response:
         raise ProblemError(422, str(error.args[0]), "nothing was printed", "choose another part") from error
     except LabelError as error:
         raise ProblemError(422, str(error), "nothing was printed", "mend the sizes of the labels") from error
-    most = MOST_TABLED if body.document in ("list", *TABLES, "redline") else MOST_DRAWN
+    most = MOST_TABLED if body.document in TABLED else MOST_DRAWN
     if len(rows) > most:
         raise ProblemError(
             422,

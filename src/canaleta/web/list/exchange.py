@@ -381,7 +381,7 @@ def _print(body: ExportIn, image: PlantImage, title: str) -> Response:
     if len(rows) > MOST_PRINTED:
         raise ProblemError(
             422, f"{len(rows)} points; a print has {MOST_PRINTED} at most", "nothing was written",
-            "filter the list to an area or a cabinet, and print what is shown; or print it whole in Prints",
+            "filter the list to an area or a cabinet, and print what is shown; or print it whole under Handover, prints",
         )  # fmt: skip
     with shared().engine.connect() as connection:
         issued = next((r for r in revisions(connection) if r.state == "issued"), None)
