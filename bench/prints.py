@@ -3,7 +3,8 @@
     PYTHONPATH=src .venv/bin/python bench/prints.py [POINTS ...]
 
 Each in a process of its own, as the program makes them: of the generated plant, and the I/O list also of the demo plant's
-points over and over, whose rows are fuller. Results: bench/results-prints.txt.
+points over and over, whose rows are fuller. The generated plant has no strips, cables and published registers: those documents
+are empty, and their time is that of looking. Results: bench/results-prints.txt.
 """
 
 from __future__ import annotations
